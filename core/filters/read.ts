@@ -1,0 +1,189 @@
+/** Reads the filter of a subscription, in any of its languages, into one predicate with places. */
+import {
+  constant as constantShape,
+  isNothing,
+  text,
+  type JsonSchema,
+  type Reading,
+  type Shape,
+} from '../language/shape.ts';
+import {
+  keyText,
+  type Entry,
+  type ListNode,
+  type MapNode,
+  type Node,
+  type ScalarNode,
+} from '../language/tree.ts';
+import { nearest } from '../model/values.ts';
+import type { Place, Val } from '../model/place.ts';
+import type { Attribute, Predicate } from '../predicate/predicate.ts';
+import { parseSelector } from './selector.ts';
+
+export interface FilterValue {
+  readonly predicate: Predicate;
+  readonly place: Place;
+}
+
+const DIALECTS = ['selector', 'match', 'exact', 'prefix', 'suffix', 'all', 'any', 'not'];
+/** Nesting deeper than this is refused; walks over predicates may then be recursive. */
+const DEEPEST = 100;
+
+const attributes: JsonSchema = {
+  type: 'object',
+  minProperties: 1,
+  additionalProperties: { type: ['string', 'number', 'boolean'] },
+};
+const filters: JsonSchema = { type: 'array', items: { $ref: '#/$defs/filter' } };
+
+/** The published schema of one filter; it refers to itself as `#/$defs/filter`. */
+export const FILTER_SCHEMA: JsonSchema = {
+  type: 'object',
+  minProperties: 1,
+  maxProperties: 1,
+  additionalProperties: false,
+  properties: {
+    selector: { type: 'string', description: 'a Jakarta Messaging 3.1 message selector' },
+    match: { ...attributes, description: 'all listed properties or headers are equal, in type and value' },
+    exact: { ...attributes, description: 'all listed attributes have exactly this text (CloudEvents)' },
+    prefix: { ...attributes, description: 'all listed attributes begin with this text (CloudEvents)' },
+    suffix: { ...attributes, description: 'all listed attributes end with this text (CloudEvents)' },
+    all: { ...filters, description: 'every one of these filters admits the message' },
+    any: { ...filters, description: 'at least one of these filters admits the message' },
+    not: { $ref: '#/$defs/filter', description: 'this filter does not admit the message' },
+  },
+};
+
+/** A filter, or a list of which any admits the message. */
+export const filter: Shape<FilterValue> = {
+  schema: { anyOf: [{ $ref: '#/$defs/filter' }, filters] },
+  read(node, reading) {
+    const predicate = node.kind === 'list' ? listOf(node, 'any', reading, 0) : one(node, reading, 0);
+    return predicate && { predicate, place: reading.place(node) };
+  },
+};
+
+function listOf(node: ListNode, op: 'all' | 'any', reading: Reading, depth: number): Predicate | undefined {
+  const of: Predicate[] = [];
+  let failed = false;
+  for (const item of node.items) {
+    const predicate = one(item, reading, depth + 1);
+    if (predicate) of.push(predicate);
+    else failed = true;
+  }
+  if (failed) return undefined;
+  if (of.length === 0) {
+    reading.report('empty-filter', node, 'This list of filters is empty; put a filter in it or remove it.');
+    return undefined;
+  }
+  return { op, of, place: reading.place(node) };
+}
+
+function one(node: Node, reading: Reading, depth: number): Predicate | undefined {
+  if (depth > DEEPEST) {
+    reading.report('too-deep', node, `Filters nest at most ${DEEPEST} levels.`);
+    return undefined;
+  }
+  if (node.kind !== 'map' || node.entries.length === 0) {
+    reading.report('wrong-type', node, `Expected a filter here: a map with one of ${DIALECTS.join(', ')}.`);
+    return undefined;
+  }
+  if (node.entries.length > 1) {
+    reading.report(
+      'two-filters',
+      node.entries[1]!.key,
+      'One filter speaks one language; join several with `all` or `any`.',
+    );
+    return undefined;
+  }
+  const { key, value } = node.entries[0] as Entry;
+  const dialect = keyText(key);
+  switch (dialect) {
+    case 'selector':
+      return selector(value, reading);
+    case 'match':
+      return each(value, reading, (of, constant, place) => ({
+        op: 'equals',
+        of,
+        value: constant.value,
+        place,
+      }));
+    case 'exact':
+      return each(value, reading, (of, constant, place) => ({
+        op: 'equals',
+        of,
+        value: String(constant.value),
+        place,
+      }));
+    case 'prefix':
+    case 'suffix':
+      return each(value, reading, (of, constant, place) => ({
+        op: dialect,
+        of,
+        value: String(constant.value),
+        place,
+      }));
+    case 'all':
+    case 'any':
+      if (value.kind === 'list') return listOf(value, dialect, reading, depth);
+      reading.report('wrong-type', value, `\`${dialect}\` takes a list of filters.`);
+      return undefined;
+    case 'not': {
+      const of = one(value, reading, depth + 1);
+      return of && { op: 'not', of, place: reading.place(value) };
+    }
+    default: {
+      const hint = nearest(dialect, DIALECTS);
+      reading.report(
+        'unknown-key',
+        key,
+        `There is no filter language \`${dialect}\`.${hint ? ` Did you mean \`${hint}\`?` : ` Known: ${DIALECTS.join(', ')}.`}`,
+      );
+      return undefined;
+    }
+  }
+}
+
+function each(
+  node: Node,
+  reading: Reading,
+  make: (of: Attribute, constant: Val<string | number | boolean | null>, place: Place) => Predicate,
+): Predicate | undefined {
+  if (node.kind !== 'map' || node.entries.length === 0) {
+    reading.report('wrong-type', node, 'Expected names with their values, as in { subject: delay }.');
+    return undefined;
+  }
+  const of: Predicate[] = [];
+  for (const entry of (node as MapNode).entries) {
+    const constant = oneValue.read(entry.value, reading);
+    if (!constant) return undefined;
+    const place = reading.place({ start: entry.key.start, end: entry.value.end });
+    of.push(make({ in: 'either', name: keyText(entry.key) }, constant, place));
+  }
+  return of.length === 1 ? of[0] : { op: 'all', of, place: reading.place(node) };
+}
+
+const oneValue = constantShape();
+const selectorText = text('a message selector');
+
+function selector(node: Node, reading: Reading): Predicate | undefined {
+  if (isNothing(node)) {
+    reading.report('wrong-type', node, 'Expected a selector here, as in "severity >= 3".');
+    return undefined;
+  }
+  const value = selectorText.read(node, reading);
+  if (!value) return undefined;
+  const result = parseSelector(value.value);
+  if (result.ok) return { ...result.predicate, place: value.place };
+  const { message, start, end } = result.problem;
+  const scalar = node as ScalarNode;
+  // inside a scalar written as it reads, the offsets are the document's; otherwise point at the whole
+  const verbatim = scalar.end - scalar.start - (scalar.quoted ? 2 : 0) === value.value.length && !value.from;
+  const base = scalar.start + (scalar.quoted ? 1 : 0);
+  reading.report(
+    'bad-selector',
+    verbatim ? { start: base + start, end: Math.min(base + end, scalar.end) } : scalar,
+    `${message} (column ${start + 1} of the selector)`,
+  );
+  return undefined;
+}

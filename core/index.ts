@@ -1,0 +1,19 @@
+/** The computation of Vondle: everything server, web and command line share. */
+export * from './model/place.ts';
+export * from './model/values.ts';
+export * from './model/finding.ts';
+export * from './model/message.ts';
+export * from './model/address.ts';
+export * from './language/read.ts';
+export type * from './language/language.ts';
+export type { Domain, MessageType } from './language/messages.ts';
+export * from './predicate/predicate.ts';
+export { admits, evaluate } from './predicate/evaluate.ts';
+export { attributeName, explain, operandsOf, show, type Reason } from './predicate/explain.ts';
+export { wordsMatch, wordsOf } from './predicate/words.ts';
+export { parseSelector } from './filters/selector.ts';
+export { accessOf, covers, type Decide, type Decision } from './access/decide.ts';
+export * from './routing/graph.ts';
+export * from './routing/trace.ts';
+export * from './routing/narrate.ts';
+export { KeyTrie } from './routing/key-trie.ts';

@@ -1,0 +1,132 @@
+import type { Finding } from '../model/finding.ts';
+import { Lines, type Place, type Position } from '../model/place.ts';
+import { document, type DocumentDecl, type MessageTypeDecl } from './language.ts';
+import { isNothing, Reading, type Fragment, type Item, type Items } from './shape.ts';
+import { parseDocument } from './parse.ts';
+import { checkReferences } from './references.ts';
+import { resolveMessages, type MessageType } from './messages.ts';
+import { entryOf, keyText, type Node } from './tree.ts';
+
+/** One file of a topology: its path inside the topology, and its text. */
+export interface TopologyDocument {
+  readonly name: string;
+  readonly text: string;
+}
+
+/** What the documents declare, typed, merged and with parameters put in; every value knows its place. */
+export interface Topology {
+  readonly name: string;
+  /** The environment whose values were put in; undefined for the defaults alone. */
+  readonly environment?: string;
+  readonly documents: readonly TopologyDocument[];
+  readonly declared: DocumentDecl;
+  /** The message types with what they inherit. */
+  readonly messages: ReadonlyMap<string, MessageType>;
+  /** What is wrong with the text itself: syntax, keys, values, references. */
+  readonly findings: readonly Finding[];
+}
+
+export interface ReadOptions {
+  /** The environment whose parameter values count. */
+  readonly environment?: string;
+}
+
+/** A document longer than this is refused unread, so that reading stays bounded in time and memory. */
+export const LONGEST_DOCUMENT = 16 * 1024 * 1024;
+
+/**
+ * Reads topology documents. Never throws: whatever is wrong is a finding with its place, and what
+ * is right beside it is still read.
+ *
+ * @param documents the files, in an order that decides which of two declarations is the first
+ * @returns the Topology; its findings are in document order
+ */
+export function readTopology(documents: readonly TopologyDocument[], options: ReadOptions = {}): Topology {
+  const findings: Finding[] = [];
+  const fragments: Fragment[] = [];
+  for (const { name, text } of documents) {
+    if (text.length > LONGEST_DOCUMENT) {
+      findings.push({
+        check: 'language/too-large',
+        severity: 'error',
+        message: `This document is ${Math.round(text.length / 1024 / 1024)} MiB long; at most ${LONGEST_DOCUMENT / 1024 / 1024} MiB are read. Split it.`,
+        place: { doc: name, start: 0, end: 1 },
+      });
+      continue;
+    }
+    const { root, problems } = parseDocument(text);
+    for (const problem of problems) {
+      findings.push({
+        check: 'language/syntax',
+        severity: 'error',
+        message: problem.message,
+        place: { doc: name, start: problem.start, end: Math.max(problem.end, problem.start + 1) },
+      });
+    }
+    if (root && !isNothing(root)) fragments.push({ doc: name, node: root });
+  }
+
+  const parameters = parameterValues(fragments, options.environment);
+  const reading = new Reading(parameters);
+  const declared: DocumentDecl = document.merge!(fragments, reading) ?? {
+    place: { doc: documents[0]?.name ?? '', start: 0, end: 0 },
+  };
+  if (options.environment && !declared.environments?.has(options.environment)) {
+    reading.doc = declared.place.doc;
+    reading.report(
+      'unknown-environment',
+      { start: 0, end: 1 },
+      `There is no environment \`${options.environment}\`; the defaults are used.`,
+    );
+  }
+  const messages = resolveMessages(declared.messages ?? new Map<string, Item<MessageTypeDecl>>(), reading);
+  checkReferences(declared, messages, reading);
+  findings.push(...reading.findings);
+  return {
+    name: declared.topology?.value ?? 'topology',
+    ...(options.environment ? { environment: options.environment } : {}),
+    documents,
+    declared,
+    messages,
+    findings: inOrder(findings, documents),
+  };
+}
+
+/** The parameters' values: the environment's where it has one, else the default. Read before all else. */
+function parameterValues(
+  fragments: readonly Fragment[],
+  environment: string | undefined,
+): Map<string, string> {
+  const values = new Map<string, string>();
+  const set = (name: string, node: Node | undefined) => {
+    if (node?.kind === 'scalar') values.set(name, keyText(node));
+  };
+  for (const { node } of fragments) {
+    const parameters = entryOf(node, 'parameters')?.value;
+    if (parameters?.kind !== 'map') continue;
+    for (const { key, value } of parameters.entries) {
+      if (!values.has(keyText(key))) set(keyText(key), entryOf(value, 'default')?.value);
+    }
+  }
+  if (environment === undefined) return values;
+  for (const { node } of fragments) {
+    const given = entryOf(entryOf(entryOf(node, 'environments')?.value, environment)?.value, 'values')?.value;
+    if (given?.kind === 'map') for (const { key, value } of given.entries) set(keyText(key), value);
+  }
+  return values;
+}
+
+function inOrder(findings: readonly Finding[], documents: readonly TopologyDocument[]): Finding[] {
+  const rank = new Map(documents.map((document, index) => [document.name, index]));
+  return [...findings].sort(
+    (a, b) => (rank.get(a.place.doc) ?? 0) - (rank.get(b.place.doc) ?? 0) || a.place.start - b.place.start,
+  );
+}
+
+/** Turns places into lines for one set of documents; line tables are made once, when first asked. */
+export function locator(documents: readonly TopologyDocument[]): (place: Place) => Position {
+  const lines = new Map(documents.map(({ name, text }) => [name, new Lines(text)]));
+  return (place) => lines.get(place.doc)?.position(place.start) ?? { line: 1, column: 1 };
+}
+
+export type { Item, Items };

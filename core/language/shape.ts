@@ -1,0 +1,660 @@
+/**
+ * The pieces the language is described with. One description gives the reader (typed values with
+ * their places, and findings) and the published JSON Schema, so the two cannot part.
+ *
+ * A shape reads a node and never throws: what is wrong becomes a finding, and the value is left out.
+ */
+import type { Finding, Severity } from '../model/finding.ts';
+import type { Place, Val } from '../model/place.ts';
+import { byteLength, nearest, parseDuration, parseRate, parseSize } from '../model/values.ts';
+import { keyText, toJson, type Entry, type Node, type ScalarNode } from './tree.ts';
+
+export type JsonSchema = { readonly [key: string]: unknown };
+
+/** What reading needs and leaves behind. */
+export class Reading {
+  readonly findings: Finding[] = [];
+  readonly usedParameters = new Set<string>();
+  /** The document being read. */
+  doc = '';
+
+  constructor(readonly parameters: ReadonlyMap<string, string>) {}
+
+  place(node: { readonly start: number; readonly end: number }): Place {
+    return { doc: this.doc, start: node.start, end: node.end };
+  }
+
+  report(
+    check: string,
+    node: { readonly start: number; readonly end: number },
+    message: string,
+    more: { severity?: Severity; related?: Finding['related']; mends?: Finding['mends'] } = {},
+  ): void {
+    const { severity = 'error', ...rest } = more;
+    this.findings.push({ check: `language/${check}`, severity, message, place: this.place(node), ...rest });
+  }
+
+  /**
+   * Replaces `${name}` in a scalar by parameters; `$${` stands for `${`.
+   * @returns the text and the parameters it came from; undefined after an unknown one is reported.
+   */
+  substitute(node: ScalarNode, text: string): { text: string; from?: readonly string[] } | undefined {
+    if (!text.includes('${')) return { text };
+    const from: string[] = [];
+    let failed = false;
+    const result = text.replace(/(\$)?\$\{([^}]*)\}/g, (whole, escaped: string | undefined, name: string) => {
+      if (escaped) return whole.slice(1);
+      const value = this.parameters.get(name);
+      if (value === undefined) {
+        failed = true;
+        const hint = nearest(name, this.parameters.keys());
+        this.report(
+          'unknown-parameter',
+          node,
+          `There is no parameter \`${name}\`.${hint ? ` Did you mean \`${hint}\`?` : ' Declare it under `parameters`.'}`,
+        );
+        return whole;
+      }
+      this.usedParameters.add(name);
+      from.push(name);
+      return value;
+    });
+    if (failed) return undefined;
+    return from.length ? { text: result, from } : { text: result };
+  }
+}
+
+/** A node with the document it stands in, for what several documents may declare together. */
+export interface Fragment {
+  readonly doc: string;
+  readonly node: Node;
+}
+
+export interface Shape<T> {
+  read(node: Node, reading: Reading): T | undefined;
+  /** Present where the same name in several documents adds up instead of clashing. */
+  merge?(fragments: readonly Fragment[], reading: Reading): T | undefined;
+  readonly schema: JsonSchema;
+  /** The fields of an object shape, for completion and the reference. */
+  readonly fields?: Readonly<Record<string, Field<unknown>>>;
+  /** The shape of a map's or list's items. */
+  readonly items?: Shape<unknown>;
+  readonly values?: readonly string[];
+}
+
+export type Infer<S> = S extends Shape<infer T> ? T : never;
+
+function scalarShape<T>(
+  expected: string,
+  schema: JsonSchema,
+  parse: (text: string, node: ScalarNode) => T | undefined,
+  values?: readonly string[],
+): Shape<Val<T>> {
+  return {
+    schema,
+    ...(values ? { values } : {}),
+    read(node, reading) {
+      if (node.kind !== 'scalar' || (node.value === null && !node.quoted)) {
+        reading.report('wrong-type', node, `Expected ${expected} here, not ${kindOf(node)}.`);
+        return undefined;
+      }
+      const substituted = reading.substitute(node, keyText(node));
+      if (!substituted) return undefined;
+      const value = parse(substituted.text, node);
+      if (value === undefined) {
+        const made = substituted.from
+          ? ` (made from ${substituted.from.map((p) => `\`${p}\``).join(', ')})`
+          : '';
+        const hint = values ? nearest(substituted.text, values) : undefined;
+        reading.report(
+          'wrong-value',
+          node,
+          `Expected ${expected}, not \`${clip(substituted.text)}\`${made}.${hint ? ` Did you mean \`${hint}\`?` : ''}`,
+        );
+        return undefined;
+      }
+      const place = reading.place(node);
+      return substituted.from ? { value, place, from: substituted.from } : { value, place };
+    },
+  };
+}
+
+function clip(text: string): string {
+  return text.length > 60 ? `${text.slice(0, 57)}…` : text;
+}
+
+function kindOf(node: Node): string {
+  if (node.kind === 'map') return 'a map';
+  if (node.kind === 'list') return 'a list';
+  return node.value === null ? 'nothing' : `\`${clip(node.source)}\``;
+}
+
+/** Free text. */
+export const text = (expected = 'text'): Shape<Val<string>> =>
+  scalarShape(expected, { type: ['string', 'number', 'boolean'] }, (value) => value);
+
+/** Text of at most 255 UTF-8 bytes, the limit of an AMQP 0-9-1 short string (§4.2.5.3). */
+export const shortText = (expected: string): Shape<Val<string>> => {
+  const inner = text(expected);
+  return {
+    ...inner,
+    schema: { type: ['string', 'number', 'boolean'], maxLength: 255 },
+    read(node, reading) {
+      const value = inner.read(node, reading);
+      if (value && byteLength(value.value) > 255) {
+        reading.report(
+          'too-long',
+          node,
+          `This is ${byteLength(value.value)} bytes long; brokers take at most 255.`,
+        );
+        return undefined;
+      }
+      return value;
+    },
+  };
+};
+
+export const ID = /^[a-z][a-z0-9-]*$/;
+
+/** The id of a broker, app, message, link, spread, tenant or environment. */
+export const id = (of: string): Shape<Val<string>> =>
+  scalarShape(`the id of ${of}`, { type: 'string', pattern: ID.source }, (value) =>
+    ID.test(value) ? value : undefined,
+  );
+
+export const flag = (): Shape<Val<boolean>> =>
+  scalarShape('`true` or `false`', { type: 'boolean' }, (value, node) =>
+    node.quoted ? undefined : value === 'true' ? true : value === 'false' ? false : undefined,
+  );
+
+export const integer = (minimum = 0, maximum = Number.MAX_SAFE_INTEGER): Shape<Val<number>> =>
+  scalarShape(
+    maximum === Number.MAX_SAFE_INTEGER
+      ? `a whole number of at least ${minimum}`
+      : `a whole number from ${minimum} to ${maximum}`,
+    { type: 'integer', minimum, maximum },
+    (value) => {
+      const n = /^-?\d+$/.test(value) ? Number(value) : NaN;
+      return n >= minimum && n <= maximum ? n : undefined;
+    },
+  );
+
+export const number = (minimum = 0): Shape<Val<number>> =>
+  scalarShape(`a number of at least ${minimum}`, { type: 'number', minimum }, (value) => {
+    const n = /^-?\d+(\.\d+)?$/.test(value) ? Number(value) : NaN;
+    return n >= minimum ? n : undefined;
+  });
+
+export const duration = (): Shape<Val<number>> =>
+  scalarShape(
+    'a duration such as `30s`, `10m` or `PT10M`',
+    { type: 'string', format: 'vondle-duration' },
+    parseDuration,
+  );
+
+export const size = (): Shape<Val<number>> =>
+  scalarShape('a size such as `64KiB` or a number of bytes', { type: ['string', 'integer'] }, parseSize);
+
+export const rate = (): Shape<Val<number>> =>
+  scalarShape('a rate such as `40/s`, `10/min` or `5/h`', { type: 'string' }, parseRate);
+
+export const choice = <T extends string>(...values: T[]): Shape<Val<T>> =>
+  scalarShape(
+    values.map((value) => `\`${value}\``).join(' or '),
+    { enum: values },
+    (value) => ((values as string[]).includes(value) ? (value as T) : undefined),
+    values,
+  );
+
+/** A key or value of a constant map: text, number, truth value or null, kept with its type. */
+export const constant = (): Shape<Val<string | number | boolean | null>> => ({
+  schema: { type: ['string', 'number', 'boolean', 'null'] },
+  read(node, reading) {
+    if (node.kind !== 'scalar') {
+      reading.report('wrong-type', node, `Expected one value here, not ${kindOf(node)}.`);
+      return undefined;
+    }
+    const place = reading.place(node);
+    if (typeof node.value !== 'string') return { value: node.value, place };
+    const substituted = reading.substitute(node, node.value);
+    if (!substituted) return undefined;
+    const { text: made, from } = substituted;
+    if (!from) return { value: made, place };
+    // a plain `${x}` takes the type its text has, as if it had been written there
+    const value = node.quoted ? made : typedScalar(made);
+    return { value, place, from };
+  },
+});
+
+/** @returns the value a plain scalar of this text has under YAML 1.2's core schema. */
+export function typedScalar(text: string): string | number | boolean | null {
+  if (/^(?:null|Null|NULL|~|)$/.test(text)) return null;
+  if (/^(?:true|True|TRUE)$/.test(text)) return true;
+  if (/^(?:false|False|FALSE)$/.test(text)) return false;
+  if (
+    /^[-+]?[0-9]+$/.test(text) ||
+    /^[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?$/.test(text)
+  ) {
+    return Number(text);
+  }
+  if (/^0o[0-7]+$/.test(text) || /^0x[0-9a-fA-F]+$/.test(text)) return Number(text);
+  return text;
+}
+
+/** Any JSON data. `more` is put beside its schema, to say what it means. */
+export const json = (schema: JsonSchema = {}): Shape<Val<unknown>> => ({
+  schema,
+  read(node, reading) {
+    const from = new Set<string>();
+    const value = toJson(node, (scalar) => {
+      if (typeof scalar.value !== 'string') return scalar.value;
+      const made = reading.substitute(scalar, scalar.value);
+      made?.from?.forEach((name) => from.add(name));
+      if (!made) return scalar.value;
+      return made.from && !scalar.quoted ? typedScalar(made.text) : made.text;
+    });
+    const place = reading.place(node);
+    return from.size ? { value, place, from: [...from] } : { value, place };
+  },
+});
+
+/** JSON data that must be a map. */
+export const jsonMap = (schema: JsonSchema = {}): Shape<Val<Readonly<Record<string, unknown>>>> => ({
+  schema: { type: 'object', ...schema },
+  read(node, reading) {
+    if (node.kind !== 'map') {
+      reading.report('wrong-type', node, `Expected a map here, not ${kindOf(node)}.`);
+      return undefined;
+    }
+    return json().read(node, reading) as Val<Record<string, unknown>>;
+  },
+});
+
+export interface List<T> {
+  readonly items: readonly T[];
+  readonly place: Place;
+}
+
+/** A list; with `orOne`, a single item may stand for a list of one. With `adds`, documents add to it. */
+export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boolean } = {}): Shape<List<T>> {
+  const array = { type: 'array', items: item.schema };
+  const read = (node: Node, reading: Reading): List<T> | undefined => {
+    const items: T[] = [];
+    if (node.kind === 'list') {
+      for (const each of node.items) {
+        const value = item.read(each, reading);
+        if (value !== undefined) items.push(value);
+      }
+    } else if (isNothing(node)) {
+      // an empty section, being written
+    } else if (options.orOne) {
+      const value = item.read(node, reading);
+      if (value !== undefined) items.push(value);
+    } else {
+      reading.report('wrong-type', node, `Expected a list here, not ${kindOf(node)}.`);
+      return undefined;
+    }
+    return { items, place: reading.place(node) };
+  };
+  return {
+    schema: options.orOne ? { anyOf: [item.schema, array] } : array,
+    items: item,
+    read,
+    ...(options.adds
+      ? {
+          merge(fragments, reading) {
+            const lists = fragments.flatMap(({ doc, node }) => {
+              reading.doc = doc;
+              return read(node, reading) ?? [];
+            });
+            const [first] = lists;
+            return first && { items: lists.flatMap((each) => each.items), place: first.place };
+          },
+        }
+      : {}),
+  };
+}
+
+export function isNothing(node: Node): boolean {
+  return node.kind === 'scalar' && node.value === null && !node.quoted;
+}
+
+/** One named thing of a map: its name, where the name stands, and what was declared. */
+export interface Item<T> {
+  readonly name: string;
+  readonly key: Place;
+  readonly value: T;
+}
+
+export type Items<T> = ReadonlyMap<string, Item<T>>;
+
+/** What names a map takes: ids of our own, or a broker's free text. */
+export type NameRule = 'id' | 'resource' | 'parameter';
+
+/** A map from names to things of one shape; several documents may each add names. */
+export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
+  const merge = (fragments: readonly Fragment[], reading: Reading): Items<T> => {
+    const result = new Map<string, Item<T>>();
+    for (const [name, found] of gather(fragments, reading)) {
+      const { doc, entry } = found[0]!;
+      reading.doc = doc;
+      if (!nameFits(name, entry, rule, reading)) continue;
+      let value: T | undefined;
+      if (item.merge) {
+        value = item.merge(once(found, name, reading, true), reading);
+      } else {
+        once(found, name, reading, false);
+        reading.doc = doc;
+        value = item.read(entry.value, reading);
+      }
+      if (value !== undefined) {
+        result.set(name, { name, key: { doc, start: entry.key.start, end: entry.key.end }, value });
+      }
+    }
+    return result;
+  };
+  const names =
+    rule === 'id'
+      ? { pattern: ID.source }
+      : rule === 'resource'
+        ? { minLength: 1, maxLength: 255 }
+        : { minLength: 1 };
+  return {
+    schema: {
+      type: ['object', 'null'],
+      propertyNames: names,
+      additionalProperties: item.schema,
+    },
+    items: item,
+    read: (node, reading) => merge([{ doc: reading.doc, node }], reading),
+    merge,
+  };
+}
+
+function nameFits(name: string, entry: Entry, rule: NameRule, reading: Reading): boolean {
+  if (rule === 'id' && !ID.test(name)) {
+    reading.report(
+      'bad-name',
+      entry.key,
+      `\`${clip(name)}\` is no id: ids are small letters, digits and hyphens, a letter first.`,
+    );
+    return false;
+  }
+  if (name === '') {
+    reading.report('bad-name', entry.key, 'This name is empty.');
+    return false;
+  }
+  if (rule === 'resource' && byteLength(name) > 255) {
+    reading.report(
+      'too-long',
+      entry.key,
+      `This name is ${byteLength(name)} bytes long; brokers take at most 255.`,
+    );
+    return false;
+  }
+  return true;
+}
+
+interface Found {
+  readonly doc: string;
+  readonly entry: Entry;
+}
+
+/** All entries of some maps by name, in order of first appearance. */
+function gather(fragments: readonly Fragment[], reading: Reading): Map<string, Found[]> {
+  const byName = new Map<string, Found[]>();
+  for (const { doc, node } of fragments) {
+    reading.doc = doc;
+    if (isNothing(node)) continue;
+    if (node.kind !== 'map') {
+      reading.report('wrong-type', node, `Expected a map here, not ${kindOf(node)}.`);
+      continue;
+    }
+    for (const entry of node.entries) {
+      const name = keyText(entry.key);
+      const found = byName.get(name);
+      if (found) found.push({ doc, entry });
+      else byName.set(name, [{ doc, entry }]);
+    }
+  }
+  return byName;
+}
+
+/**
+ * Reports what is declared more than once: always within one document, and across documents too
+ * unless the parts add up.
+ * @returns the parts that count, each document's first.
+ */
+function once(found: readonly Found[], name: string, reading: Reading, addsUp: boolean): Fragment[] {
+  const kept: Fragment[] = [];
+  const seen = new Map<string, Found>();
+  for (const each of found) {
+    const clash = seen.get(each.doc) ?? (addsUp ? undefined : seen.values().next().value);
+    if (clash) {
+      reading.doc = each.doc;
+      const where = clash.doc === each.doc ? 'further up in this document' : `in ${clash.doc}`;
+      reading.report(
+        'declared-twice',
+        each.entry.key,
+        `\`${clip(name)}\` is declared twice: it also stands ${where}. The first one counts.`,
+        {
+          related: [
+            {
+              place: { doc: clash.doc, start: clash.entry.key.start, end: clash.entry.key.end },
+              message: 'the first declaration',
+            },
+          ],
+        },
+      );
+    } else {
+      kept.push({ doc: each.doc, node: each.entry.value });
+      seen.set(each.doc, each);
+    }
+  }
+  return kept;
+}
+
+/** A field of an object: its shape, a sentence for people, and whether it must be there. */
+export interface Field<T> {
+  readonly shape: Shape<T>;
+  readonly about: string;
+  readonly required?: boolean;
+  /** May stand in every document, with the same value. */
+  readonly repeats?: boolean;
+}
+
+export function field<T>(
+  shape: Shape<T>,
+  about: string,
+  more: Omit<Field<T>, 'shape' | 'about'> = {},
+): Field<T> {
+  return { shape, about, ...more };
+}
+
+export type Fields = Readonly<Record<string, Field<unknown>>>;
+
+/** An object as read: every field that was there and right, the place of each key, and its own. */
+export type ObjectOf<F extends Fields> = {
+  readonly [K in keyof F]?: F[K] extends Field<infer T> ? T : never;
+} & { readonly place: Place };
+
+/**
+ * A map with known keys. With `adds`, several documents may each state some of them.
+ * A missing required key is a finding, but the object is still read, so that what refers to it
+ * does not fail as well.
+ */
+export function object<F extends Fields>(fields: F, options: { adds?: boolean } = {}): Shape<ObjectOf<F>> {
+  const names = Object.keys(fields);
+  const required = names.filter((name) => fields[name]!.required);
+
+  const finish = (
+    result: Record<string, unknown>,
+    present: ReadonlySet<string>,
+    at: Node,
+    reading: Reading,
+  ) => {
+    for (const name of required) {
+      if (!present.has(name))
+        reading.report('missing-key', headOf(at), `\`${name}\` is missing here: ${fields[name]!.about}.`);
+    }
+    return result as ObjectOf<F>;
+  };
+  const unknownKey = (key: ScalarNode, reading: Reading) => {
+    const name = keyText(key);
+    const hint = nearest(name, names);
+    const mends = hint
+      ? [
+          {
+            title: `Write \`${hint}\``,
+            edits: [{ doc: reading.doc, start: key.start, end: key.end, text: hint }],
+          },
+        ]
+      : undefined;
+    reading.report(
+      'unknown-key',
+      key,
+      `\`${clip(name)}\` means nothing here.${hint ? ` Did you mean \`${hint}\`?` : ` Known: ${names.join(', ')}.`}`,
+      mends ? { mends } : {},
+    );
+  };
+
+  // the plain path: one map in one document, no grouping needed
+  const read = (node: Node, reading: Reading): ObjectOf<F> | undefined => {
+    const place = reading.place(node);
+    const result: Record<string, unknown> = { place };
+    if (isNothing(node)) return finish(result, new Set(), node, reading);
+    if (node.kind !== 'map') {
+      reading.report('wrong-type', node, `Expected a map here, not ${kindOf(node)}.`);
+      return undefined;
+    }
+    const present = new Set<string>();
+    for (const entry of node.entries) {
+      const name = keyText(entry.key);
+      const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
+      if (!known) {
+        unknownKey(entry.key, reading);
+      } else if (present.has(name)) {
+        const first = node.entries.find((other) => keyText(other.key) === name)!;
+        once(
+          [first, entry].map((each) => ({ doc: reading.doc, entry: each })),
+          name,
+          reading,
+          false,
+        );
+      } else {
+        present.add(name);
+        const value = known.shape.read(entry.value, reading);
+        if (value !== undefined) result[name] = value;
+      }
+    }
+    return finish(result, present, node, reading);
+  };
+
+  const merge = (fragments: readonly Fragment[], reading: Reading): ObjectOf<F> | undefined => {
+    if (fragments.length === 1) reading.doc = fragments[0]!.doc;
+    const [first] = fragments;
+    if (!first) return undefined;
+    const result: Record<string, unknown> = {
+      place: { doc: first.doc, start: first.node.start, end: first.node.end },
+    };
+    const present = new Set<string>();
+    for (const [name, found] of gather(fragments, reading)) {
+      const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
+      if (!known) {
+        for (const { doc, entry } of found) {
+          reading.doc = doc;
+          unknownKey(entry.key, reading);
+        }
+        continue;
+      }
+      present.add(name);
+      const agree =
+        known.repeats && found.every(({ entry }) => sameScalar(entry.value, found[0]!.entry.value));
+      const kept = once(found, name, reading, Boolean(known.shape.merge) || Boolean(agree));
+      reading.doc = kept[0]!.doc;
+      const value = known.shape.merge
+        ? known.shape.merge(kept, reading)
+        : known.shape.read(kept[0]!.node, reading);
+      if (value !== undefined) result[name] = value;
+    }
+    reading.doc = first.doc;
+    return finish(result, present, first.node, reading);
+  };
+
+  return {
+    schema: {
+      type: ['object', 'null'],
+      properties: Object.fromEntries(
+        Object.entries(fields).map(([name, { shape, about }]) => [
+          name,
+          { description: about, ...shape.schema },
+        ]),
+      ),
+      additionalProperties: false,
+      ...(required.length && !options.adds ? { required } : {}),
+    },
+    fields,
+    read,
+    ...(options.adds ? { merge } : {}),
+  };
+}
+
+function sameScalar(a: Node, b: Node): boolean {
+  return a.kind === 'scalar' && b.kind === 'scalar' && a.value === b.value;
+}
+
+/** Where to point for a thing as a whole: its first line, not all of it. */
+function headOf(node: Node): { start: number; end: number } {
+  if (node.kind === 'map' && node.entries[0])
+    return { start: node.entries[0].key.start, end: node.entries[0].key.end };
+  return { start: node.start, end: Math.max(node.end, node.start + 1) };
+}
+
+/** One of several object shapes, told apart by the value of one key. */
+export function variant<V extends Record<string, Shape<unknown>>>(
+  by: string,
+  variants: V,
+): Shape<{ [K in keyof V]: Infer<V[K]> & { readonly variant: K } }[keyof V]> {
+  type Result = { [K in keyof V]: Infer<V[K]> & { readonly variant: K } }[keyof V];
+  const names = Object.keys(variants);
+  const merge = (fragments: readonly Fragment[], reading: Reading): Result | undefined => {
+    const [first] = fragments;
+    if (!first) return undefined;
+    let chosen: string | undefined;
+    let stated: Node | undefined;
+    for (const { doc, node } of fragments) {
+      const entry = node.kind === 'map' ? node.entries.find((each) => keyText(each.key) === by) : undefined;
+      if (!entry || stated) continue;
+      reading.doc = doc;
+      stated = entry.value;
+      if (entry.value.kind === 'scalar' && names.includes(String(entry.value.value)))
+        chosen = String(entry.value.value);
+    }
+    if (!chosen) {
+      const known = names.map((name) => `\`${name}\``).join(' or ');
+      if (!stated) {
+        reading.doc = first.doc;
+        reading.report(
+          'missing-key',
+          headOf(first.node),
+          `\`${by}\` is missing here: write ${by}: ${known}.`,
+        );
+      } else {
+        reading.report('wrong-value', stated, `\`${by}\` is ${known}.`);
+      }
+      return undefined;
+    }
+    const shape = variants[chosen]!;
+    const value = shape.merge ? shape.merge(fragments, reading) : shape.read(first.node, reading);
+    return value === undefined ? undefined : ({ ...(value as object), variant: chosen } as Result);
+  };
+  return {
+    schema: {
+      type: 'object',
+      // a document may add to a broker that another one declares, so the key need not be in each
+      anyOf: Object.values(variants).map((shape) => shape.schema),
+    },
+    read: (node, reading) => merge([{ doc: reading.doc, node }], reading),
+    merge,
+  };
+}

@@ -1,0 +1,95 @@
+/** One exchange's bindings, arranged so that a message finds its own without trying all of them. */
+import type { Message } from '../model/message.ts';
+import { admits } from '../predicate/evaluate.ts';
+import type { Predicate } from '../predicate/predicate.ts';
+import { wordsOf } from '../predicate/words.ts';
+import type { Edge } from './graph.ts';
+import { KeyTrie } from './key-trie.ts';
+
+/** @returns the bindings that match a message, each once. */
+export type Router = (message: Message) => readonly Edge[];
+
+const NONE: readonly Edge[] = [];
+
+/** Builds the router of an exchange (AMQP 0-9-1 §3.1.3) from its bindings. */
+export function exchangeRouter(
+  type: 'direct' | 'fanout' | 'topic' | 'headers',
+  bindings: readonly Edge[],
+): Router {
+  switch (type) {
+    case 'fanout':
+      return () => bindings;
+    case 'direct': {
+      const byKey = groupBy(bindings, keyOf);
+      return (message) => byKey.get(message.key) ?? NONE;
+    }
+    case 'topic': {
+      const trie = new KeyTrie<Edge>();
+      for (const edge of bindings) trie.add(wordsOf(keyOf(edge)), edge);
+      return (message) => trie.match(wordsOf(message.key));
+    }
+    case 'headers':
+      return headersRouter(bindings);
+  }
+}
+
+function keyOf(edge: Edge): string {
+  return edge.binding?.key?.value ?? '';
+}
+
+function groupBy<T>(items: readonly T[], by: (item: T) => string): Map<string, T[]> {
+  const groups = new Map<string, T[]>();
+  for (const item of items) {
+    const group = groups.get(by(item));
+    if (group) group.push(item);
+    else groups.set(by(item), [item]);
+  }
+  return groups;
+}
+
+/**
+ * Headers bindings by one of the headers they need: an `all` by its first, an `any` by each. Only
+ * bindings that share a header with the message are evaluated; those that need none always are.
+ */
+function headersRouter(bindings: readonly Edge[]): Router {
+  const always: Edge[] = [];
+  const byNeed = new Map<string, Edge[]>();
+  const index = (need: string, edge: Edge) => {
+    const edges = byNeed.get(need);
+    if (edges) edges.push(edge);
+    else byNeed.set(need, [edge]);
+  };
+  for (const edge of bindings) {
+    const { condition } = edge;
+    if (condition.op !== 'all' && condition.op !== 'any') always.push(edge);
+    else if (condition.op === 'any') new Set(condition.of.map(needOf)).forEach((need) => index(need, edge));
+    else if (condition.of.length === 0) always.push(edge);
+    else {
+      // equality divides better than presence
+      const best = condition.of.find((part) => part.op === 'equals') ?? condition.of[0]!;
+      index(needOf(best), edge);
+    }
+  }
+  return (message) => {
+    const found = new Set<Edge>();
+    const consider = (edges: readonly Edge[] | undefined) => {
+      for (const edge of edges ?? NONE)
+        if (!found.has(edge) && admits(edge.condition, message)) found.add(edge);
+    };
+    consider(always);
+    for (const [name, value] of Object.entries(message.headers)) {
+      consider(byNeed.get(needId(name)));
+      consider(byNeed.get(needId(name, value)));
+    }
+    return [...found];
+  };
+}
+
+function needOf(part: Predicate): string {
+  if (part.op === 'equals') return needId((part.of as { name: string }).name, part.value);
+  return needId((part as { of: { name: string } }).of.name);
+}
+
+function needId(name: string, value?: unknown): string {
+  return value === undefined ? `?${name}` : `=${name}\u0000${typeof value}\u0000${String(value)}`;
+}

@@ -1,0 +1,55 @@
+import js from '@eslint/js';
+import globals from 'globals';
+import ts from 'typescript-eslint';
+import vue from 'eslint-plugin-vue';
+
+/** The arrows between our packages: web, server, cli → core; core → nothing of ours. */
+const noPackages = (patterns, message) => ({
+  'no-restricted-imports': ['error', { patterns: [{ group: patterns, message }] }],
+});
+
+export default ts.config(
+  { ignores: ['**/node_modules/**', '**/dist/**', '.vondle/**', 'server/migrations/**'] },
+  js.configs.recommended,
+  ...ts.configs.recommended,
+  ...vue.configs['flat/recommended'],
+  {
+    files: ['**/*.vue'],
+    languageOptions: { parserOptions: { parser: ts.parser }, globals: globals.browser },
+  },
+  { files: ['web/src/**/*.ts'], languageOptions: { globals: globals.browser } },
+  {
+    files: ['tools/**', 'server/**', 'cli/**', 'bench/**', 'e2e/**', '*.js'],
+    languageOptions: { globals: globals.node },
+  },
+  {
+    rules: {
+      '@typescript-eslint/no-explicit-any': 'error',
+      '@typescript-eslint/consistent-type-imports': 'error',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      eqeqeq: ['error', 'always', { null: 'ignore' }],
+      'no-undef': 'off',
+      'vue/max-attributes-per-line': 'off',
+      'vue/singleline-html-element-content-newline': 'off',
+      'vue/html-self-closing': 'off',
+      'vue/multi-word-component-names': 'off',
+      'vue/html-indent': 'off',
+      'vue/html-closing-bracket-newline': 'off',
+      'vue/attributes-order': 'off',
+    },
+  },
+  {
+    files: ['core/**/*.ts'],
+    ignores: ['core/**/*.test.ts', 'core/testing/**'],
+    rules: {
+      ...noPackages(
+        ['@vondle/*', '**/server/**', '**/web/**', '**/cli/**', 'node:*', 'fs', 'path', 'vue', 'hono'],
+        'core imports nothing of ours and no platform',
+      ),
+      'no-restricted-globals': ['error', 'window', 'document', 'process', 'Buffer', 'fetch', 'localStorage'],
+    },
+  },
+  { files: ['web/**'], rules: noPackages(['**/server/**', '**/cli/**', 'node:*'], 'web may import core only') },
+  { files: ['server/**'], rules: noPackages(['**/web/**', '**/cli/**'], 'server may import core only') },
+  { files: ['cli/**'], rules: noPackages(['**/web/**', '**/server/**'], 'cli may import core only') },
+);

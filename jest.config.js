@@ -1,0 +1,24 @@
+const transform = {
+  '^.+\\.(ts|mjs|js)$': ['@swc/jest', { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' } }],
+};
+const project = (displayName, roots, more = {}) => ({
+  displayName,
+  roots: roots.map((r) => `<rootDir>/${r}`),
+  testMatch: ['**/*.test.ts'],
+  testEnvironment: 'node',
+  transform,
+  transformIgnorePatterns: ['/node_modules/(?!(yaml|hono|@hono)/)'],
+  moduleNameMapper: { '^@vondle/core$': '<rootDir>/core/index.ts' },
+  ...more,
+});
+
+export default {
+  testTimeout: 60000,
+  projects: [
+    project('core', ['core'], { testPathIgnorePatterns: ['live\\.test\\.ts$'] }),
+    project('cli', ['cli']),
+    project('server', ['server']),
+    project('live', ['core'], { testMatch: ['**/*.live.test.ts'] }),
+    project('e2e', ['e2e']),
+  ],
+};
