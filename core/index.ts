@@ -17,3 +17,7 @@ export * from './routing/graph.ts';
 export * from './routing/trace.ts';
 export * from './routing/narrate.ts';
 export { KeyTrie } from './routing/key-trie.ts';
+export * from './samples/samples.ts';
+export * from './rollout/amqp.ts';
+export * from './rollout/probe.ts';
+export { CHECKS, runChecks } from './checks/run.ts';

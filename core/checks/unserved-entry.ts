@@ -1,0 +1,21 @@
+import { addressOf } from '../model/address.ts';
+import type { Check } from './check.ts';
+
+/** A topic without subscriptions, or an exchange without bindings and unrouted-to: all it gets is lost. */
+export const unservedEntry: Check = {
+  id: 'nowhere/unserved-entry',
+  severity: 'warning',
+  why: 'Whatever is published to an exchange or topic that leads nowhere is lost without a word.',
+  run: (graph) =>
+    [...graph.nodes.values()].flatMap((node) => {
+      if ((node.role !== 'exchange' && node.role !== 'topic') || graph.out.get(node.id)?.length) return [];
+      const why = node.role === 'topic' ? 'nobody subscribes to it' : 'it has no bindings and no unroutedTo';
+      return [
+        {
+          message: `${addressOf(node.thing)} leads nowhere: ${why}. All that is published to it is lost.`,
+          place: node.place,
+          about: node.id,
+        },
+      ];
+    }),
+};

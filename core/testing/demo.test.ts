@@ -1,0 +1,56 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { buildGraph, readTopology, runChecks, samplesOf, sendingOf, summarise, trace } from '../index.ts';
+
+const documents = (folder: string) => {
+  const path = join(__dirname, '../../demo', folder);
+  return readdirSync(path)
+    .sort()
+    .map((name) => ({ name, text: readFileSync(join(path, name), 'utf8') }));
+};
+
+describe('the demo', () => {
+  test.each(['r1', 'r2'])('%s is clean', (folder) => {
+    const topology = readTopology(documents(folder));
+    expect(topology.findings).toEqual([]);
+    expect(runChecks(buildGraph(topology))).toEqual([]);
+  });
+
+  test('the draft reads, and has the planted mistakes alone', () => {
+    const topology = readTopology(documents('draft'));
+    expect(topology.findings).toEqual([]);
+    const found = runChecks(buildGraph(topology)).map(({ check, about }) => `${check} ${about}`);
+    expect(found.sort()).toEqual([
+      'access/missing-leave queue:shore/texting-in',
+      'nowhere/unreachable-store queue:mainland/rostering',
+    ]);
+  });
+
+  test('a severe closure fans out as the line expects', () => {
+    const graph = buildGraph(readTopology(documents('draft')));
+    const type = graph.topology.messages.get('closure-announced')!;
+    const severe = samplesOf(type)[0]!.message;
+    expect(severe.key).toBe('closure.outer.berth');
+    const officer = graph.topology.declared.apps!.get('duty-officer')!.value;
+    const [toMainland, toShore] = officer.publishes!.items.map((publish) =>
+      summarise(graph, trace(graph, severe, sendingOf('duty-officer', publish)).trace),
+    );
+    expect(toMainland!.text).toBe('1 message becomes 8 copies in 3 stores for 3 apps');
+    expect(toShore!.text).toBe('1 message becomes 1 copy in 1 store for 1 app');
+    expect(toShore!.trouble[0]!.text).toContain('refused at shore/texting-in');
+  });
+
+  test('every declared publish of every type ends as it should in revision 2', () => {
+    const graph = buildGraph(readTopology(documents('r2')));
+    for (const [id, { value: app }] of graph.topology.declared.apps!) {
+      for (const publish of app.publishes?.items ?? []) {
+        for (const { message } of samplesOf(graph.topology.messages.get(publish.message!.value)!)) {
+          const outcomes = trace(graph, message, sendingOf(id, publish)).trace.ends.map(
+            ({ end }) => end.outcome,
+          );
+          expect(outcomes.filter((outcome) => outcome === 'refused' || outcome === 'unresolved')).toEqual([]);
+        }
+      }
+    }
+  });
+});

@@ -1,0 +1,57 @@
+/** Builds server and interface, when their sources are not those of the last build. */
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { ROOT } from './places.mjs';
+import { say } from './say.mjs';
+
+function* filesBelow(folder) {
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    if (entry.name === 'node_modules' || entry.name === 'dist' || entry.name.endsWith('.test.ts')) continue;
+    const path = join(folder, entry.name);
+    if (entry.isDirectory()) yield* filesBelow(path);
+    else yield path;
+  }
+}
+
+function fingerprint(...folders) {
+  const hash = createHash('sha256').update(readFileSync(join(ROOT, 'package-lock.json')));
+  for (const folder of folders) {
+    for (const path of filesBelow(join(ROOT, folder))) hash.update(path.slice(ROOT.length)).update(readFileSync(path));
+  }
+  return hash.digest('hex');
+}
+
+async function unlessBuilt(what, output, folders, build) {
+  const stamp = join(ROOT, output, '.built');
+  const wanted = fingerprint(...folders);
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return;
+  say(`building ${what} …`);
+  await build();
+  mkdirSync(dirname(stamp), { recursive: true });
+  writeFileSync(stamp, wanted);
+}
+
+/** Builds what is out of date. */
+export async function build() {
+  await unlessBuilt('the server', 'server/dist', ['core', 'server'], async () => {
+    const esbuild = await import('esbuild');
+    await esbuild.build({
+      entryPoints: [join(ROOT, 'server/main.ts')],
+      outdir: join(ROOT, 'server/dist'),
+      outExtension: { '.js': '.mjs' },
+      bundle: true,
+      platform: 'node',
+      target: 'node20',
+      format: 'esm',
+      packages: 'external',
+      alias: { '@vondle/core': join(ROOT, 'core/index.ts') },
+      sourcemap: true,
+      logLevel: 'warning',
+    });
+  });
+  await unlessBuilt('the interface', 'web/dist', ['core', 'web'], async () => {
+    const vite = await import('vite');
+    await vite.build({ root: join(ROOT, 'web'), logLevel: 'warn' });
+  });
+}

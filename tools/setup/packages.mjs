@@ -1,0 +1,79 @@
+/** What must be installed: Debian's packages, and the npm ones of the lock file. */
+import { spawnSync } from 'node:child_process';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { AS_ROOT, canRun, ROOT } from './places.mjs';
+import { say, Trouble } from './say.mjs';
+
+const NEWEST_FIRST = (a, b) => b.localeCompare(a, undefined, { numeric: true });
+
+/** @returns the folder of PostgreSQL's programs, or undefined. */
+export function postgresPrograms() {
+  const base = '/usr/lib/postgresql';
+  if (!existsSync(base)) return undefined;
+  const [version] = readdirSync(base).sort(NEWEST_FIRST).filter((each) => canRun(join(base, each, 'bin/initdb')));
+  return version && join(base, version, 'bin');
+}
+
+/** @returns the broker's own server script (not the wrapper on the PATH), or undefined. */
+export function brokerScript() {
+  const base = '/usr/lib/rabbitmq/lib';
+  if (!existsSync(base)) return undefined;
+  return readdirSync(base)
+    .sort(NEWEST_FIRST)
+    .map((each) => join(base, each, 'sbin/rabbitmq-server'))
+    .find(canRun);
+}
+
+/** @returns the path of Chromium, or undefined. */
+export function chromium() {
+  return ['/usr/bin/chromium', '/usr/bin/chromium-browser'].find(canRun);
+}
+
+/** Each Debian package with how to see that it is there. */
+const NEEDED = {
+  postgresql: postgresPrograms,
+  'rabbitmq-server': brokerScript,
+  chromium,
+};
+
+/** Installs the named Debian packages that are missing, or says which one command would. */
+export function needPackages(...names) {
+  const missing = names.filter((name) => !NEEDED[name]());
+  if (missing.length === 0) return;
+  const install = `apt-get update && apt-get install -y --no-install-recommends ${missing.join(' ')}`;
+  const sudo = !AS_ROOT && spawnSync('sudo', ['-n', 'true'], { stdio: 'ignore' }).status === 0;
+  if (!AS_ROOT && !sudo) {
+    throw new Trouble(`Some Debian packages are missing. This one command installs them:\n\n  sudo sh -c '${install}'\n`);
+  }
+  say(`installing from Debian: ${missing.join(', ')} …`);
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
+  const command = sudo ? ['sudo', ['-n', 'sh', '-c', install]] : ['sh', ['-c', install]];
+  const result = spawnSync(...command, { env, encoding: 'utf8', maxBuffer: 1 << 28 });
+  const still = missing.filter((name) => !NEEDED[name]());
+  if (still.length) {
+    const tail = `${result.stdout ?? ''}${result.stderr ?? ''}`.trim().split('\n').slice(-12).join('\n');
+    throw new Trouble(`Could not install ${still.join(', ')} from Debian:\n\n${tail}\n`);
+  }
+}
+
+/** Runs `npm ci` when what is installed is not what the lock file says. */
+export function needModules() {
+  if (modulesAreRight()) return;
+  say('installing npm packages …');
+  const result = spawnSync('npm', ['ci', '--no-audit', '--no-fund'], { cwd: ROOT, encoding: 'utf8', maxBuffer: 1 << 28 });
+  if (result.status !== 0) throw new Trouble(`npm ci failed:\n\n${result.stderr ?? result.error}`);
+}
+
+function modulesAreRight() {
+  const installed = join(ROOT, 'node_modules/.package-lock.json');
+  if (!existsSync(installed)) return false;
+  const read = (path) => JSON.parse(readFileSync(path, 'utf8')).packages;
+  const have = read(installed);
+  const want = read(join(ROOT, 'package-lock.json'));
+  return Object.entries(want).every(([path, { version, optional, peer, link }]) => {
+    if (!path.startsWith('node_modules/') && !path.includes('/node_modules/')) return true;
+    if (link || ((optional || peer) && !have[path])) return true;
+    return have[path]?.version === version;
+  });
+}
