@@ -87,27 +87,30 @@ export interface Summary {
   readonly copies: number;
   readonly stores: number;
   readonly apps: number;
-  /** ``1 message becomes 9 copies in 4 stores for 4 apps`` */
+  /** `1 message becomes 9 copies in 4 stores for 4 apps` */
   readonly text: string;
-  /** What went wrong, a phrase each: lost, refused, waiting, unresolved, looped. */
+  /** What went wrong, a phrase each: lost, sent back, refused, waiting, unresolved, looped. */
   readonly trouble: readonly Telling[];
 }
 
-/** @returns a trace as the sentence people quote. */
-export function summarise(graph: RoutingGraph, trace: Trace): Summary {
-  const apps = new Set(trace.rests.flatMap((rest) => rest.takers).filter((id) => id.startsWith('app:')));
-  const stores = trace.rests.length;
-  const trouble = trace.ends
+/** @returns one sending (which may enter at several places, a trace each) as the sentence people quote. */
+export function summarise(graph: RoutingGraph, ...traces: readonly Trace[]): Summary {
+  const rests = traces.flatMap((trace) => trace.rests);
+  const copies = rests.reduce((sum, rest) => sum + rest.copies, 0);
+  const stores = new Set(rests.map((rest) => rest.node)).size;
+  const apps = new Set(rests.flatMap((rest) => rest.takers).filter((id) => id.startsWith('app:'))).size;
+  const trouble = traces
+    .flatMap((trace) => trace.ends)
     .filter(({ end }) => end.outcome !== 'held' && end.outcome !== 'taken')
     .map(({ hop, end }) => ({
       text: `${end.outcome} at ${nameOf(graph, hop.node)}: ${end.why}`,
       ...(end.place ? { place: end.place } : hop.edge ? { place: hop.edge.place } : {}),
     }));
   const text =
-    trace.copies === 0
+    copies === 0
       ? '1 message reaches no store'
-      : `1 message becomes ${plural(trace.copies, 'copy', 'copies')} in ${plural(stores, 'store', 'stores')} for ${plural(apps.size, 'app', 'apps')}`;
-  return { copies: trace.copies, stores, apps: apps.size, text, trouble };
+      : `1 message becomes ${plural(copies, 'copy', 'copies')} in ${plural(stores, 'store', 'stores')} for ${plural(apps, 'app', 'apps')}`;
+  return { copies, stores, apps, text, trouble };
 }
 
 function plural(count: number, one: string, many: string): string {

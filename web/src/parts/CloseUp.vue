@@ -1,0 +1,90 @@
+<script setup lang="ts">
+import { useFocus } from '../stores/focus.ts';
+import type { Spot } from '../workers/views.ts';
+import Findings from './Findings.vue';
+
+const focus = useFocus();
+const emit = defineEmits<{ show: [spot: Spot] }>();
+</script>
+
+<template>
+  <section v-if="focus.closeUp" class="close-up" aria-label="close-up">
+    <header>
+      <h2 class="mono">{{ focus.closeUp.title }}</h2>
+      <p class="soft">{{ focus.closeUp.subtitle }}</p>
+      <button class="plain link" @click="emit('show', focus.closeUp.spot)">
+        declared in {{ focus.closeUp.spot.doc }} {{ focus.closeUp.spot.line }}
+      </button>
+    </header>
+    <dl v-if="focus.closeUp.facts.length">
+      <template v-for="fact in focus.closeUp.facts" :key="fact.name">
+        <dt class="soft">{{ fact.name }}</dt>
+        <dd class="mono">{{ fact.value }}</dd>
+      </template>
+    </dl>
+    <template v-if="focus.closeUp.findings.length">
+      <h2 class="part">Findings</h2>
+      <Findings :findings="focus.closeUp.findings" @show="emit('show', $event)" />
+    </template>
+    <h2 class="part">Upstream</h2>
+    <p v-if="focus.closeUp.upstream.length === 0" class="soft">Nothing leads here.</p>
+    <ul>
+      <li v-for="(way, i) in focus.closeUp.upstream" :key="i">
+        <button class="plain way" @click="focus.selected = way.id">
+          <code>{{ way.name }}</code>
+        </button>
+        <span class="soft">{{ way.by }}</span>
+      </li>
+    </ul>
+    <h2 class="part">Downstream</h2>
+    <p v-if="focus.closeUp.downstream.length === 0" class="soft">Nothing leads on from here.</p>
+    <ul>
+      <li v-for="(way, i) in focus.closeUp.downstream" :key="i">
+        <button class="plain way" @click="focus.selected = way.id">
+          <code>{{ way.name }}</code>
+        </button>
+        <span class="soft">{{ way.by }}</span>
+      </li>
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.close-up {
+  display: grid;
+  gap: 8px;
+  align-content: start;
+  overflow-wrap: anywhere;
+}
+header h2 {
+  font-size: 14px;
+}
+.link {
+  color: var(--accent);
+  text-decoration: underline;
+  font-size: 13px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 100px 1fr;
+  gap: 3px 10px;
+}
+.part {
+  margin-top: 8px;
+  padding-bottom: 3px;
+  border-bottom: 1px solid var(--hairline);
+}
+ul {
+  display: grid;
+  gap: 4px;
+}
+li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 8px;
+}
+.way:hover {
+  color: var(--accent);
+  text-decoration: underline;
+}
+</style>

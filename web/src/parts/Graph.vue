@@ -1,0 +1,356 @@
+<script setup lang="ts">
+import { select } from 'd3-selection';
+import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
+import { computed, onMounted, ref, watch } from 'vue';
+import { useBench } from '../stores/bench.ts';
+import { useFocus } from '../stores/focus.ts';
+import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
+import { barrierAt, linePath, platePath } from './graph-lines.ts';
+
+/** The routing graph, with the followed message's path lit. Drag to move, wheel to zoom, Tab to walk the nodes. */
+const bench = useBench();
+const focus = useFocus();
+const frame = ref<SVGSVGElement>();
+const transform = ref<ZoomTransform>(zoomIdentity);
+
+const layout = computed(() => bench.layout);
+const nodes = computed(() => {
+  const views = new Map(bench.analysis.nodes.map((node) => [node.id, node]));
+  return (layout.value?.nodes ?? []).flatMap((place) => {
+    const view = views.get(place.id);
+    return view ? [{ ...place, view }] : [];
+  });
+});
+const edges = computed(() => {
+  const views = new Map(bench.analysis.edges.map((edge) => [edge.id, edge]));
+  const all = (layout.value?.edges ?? []).flatMap((place) => {
+    const view = views.get(place.id);
+    return view ? [{ ...place, view, state: lit.value?.edges[place.id] }] : [];
+  });
+  // lit lines are drawn over the rest
+  return all.sort((a, b) => Number(Boolean(a.state)) - Number(Boolean(b.state)));
+});
+const lit = computed(() => focus.followed?.lit);
+
+/** Copies that leave a node on more than one way: where a message multiplies. */
+const splits = computed(() => {
+  if (!lit.value) return [];
+  const ways = new Map<string, number>();
+  for (const edge of edges.value)
+    if (edge.state) ways.set(edge.view.from, (ways.get(edge.view.from) ?? 0) + 1);
+  return nodes.value.flatMap((node) => {
+    const copies = lit.value!.nodes[node.id] ?? 0;
+    const store = node.view.role === 'queue' || node.view.role === 'subscription';
+    const count = store ? copies : (ways.get(node.id) ?? 0);
+    return count > 1 ? [{ ...node, count }] : [];
+  });
+});
+
+const behaviour = zoom<SVGSVGElement, unknown>()
+  .scaleExtent([0.15, 3])
+  .on('zoom', (event: { transform: ZoomTransform }) => (transform.value = event.transform));
+
+let touched = false;
+onMounted(() => {
+  select(frame.value!).call(behaviour).on('dblclick.zoom', null);
+  behaviour.on(
+    'start.touched',
+    (event: { sourceEvent: unknown }) => (touched ||= Boolean(event.sourceEvent)),
+  );
+  fit();
+});
+// until somebody moves it, the whole graph stays in view
+watch(layout, () => !touched && fit());
+
+function fit() {
+  const box = frame.value?.getBoundingClientRect();
+  if (!layout.value || !box?.width) return;
+  const scale = Math.min(1, (box.width - 8) / layout.value.width);
+  const left = Math.max(4, (box.width - layout.value.width * scale) / 2);
+  select(frame.value!).call(behaviour.transform, zoomIdentity.translate(left, 4).scale(scale));
+}
+
+function stateOf(node: PlacedNode & { view: NodeView }): string {
+  const names = [node.view.role];
+  if (lit.value && node.id in lit.value.nodes) names.push('lit' as never);
+  const end = lit.value?.ends[node.id];
+  if (end) names.push(end.replace(' ', '-') as never);
+  if (focus.selected === node.id) names.push('selected' as never);
+  if (node.view.worst) names.push(node.view.worst as never);
+  return names.join(' ');
+}
+
+function describe(node: NodeView): string {
+  const copies = lit.value?.nodes[node.id];
+  const end = lit.value?.ends[node.id];
+  const passed = copies ? `, ${copies} ${copies === 1 ? 'copy' : 'copies'}` : '';
+  return `${node.role} ${node.address}, ${node.note}${passed}${end ? `, ${end}` : ''}`;
+}
+
+function clip(text: string, most: number): string {
+  const chars = [...text];
+  return chars.length > most ? `${chars.slice(0, most - 1).join('')}…` : text;
+}
+
+/** Arrow keys walk to the nearest node that way. */
+function walk(event: KeyboardEvent, node: PlacedNode) {
+  const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] }[event.key];
+  if (!way) return;
+  event.preventDefault();
+  const [dx, dy] = way as [number, number];
+  let best: PlacedNode | undefined;
+  let least = Infinity;
+  for (const other of nodes.value) {
+    const [x, y] = [other.x - node.x, other.y - node.y];
+    const along = x * dx + y * dy;
+    const aside = Math.abs(x * dy) + Math.abs(y * dx);
+    if (along > 1 && along + 3 * aside < least) {
+      least = along + 3 * aside;
+      best = other;
+    }
+  }
+  if (best) frame.value?.querySelector<SVGElement>(`[data-node="${CSS.escape(best.id)}"]`)?.focus();
+}
+
+const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edge.state === 'refused';
+</script>
+
+<template>
+  <div class="graph">
+    <svg ref="frame" role="group" aria-label="routing graph">
+      <g :transform="transform.toString()" :class="{ dimmed: lit }">
+        <g v-if="layout">
+          <text v-for="lane in layout.lanes" :key="lane.title" class="lane" :x="lane.x" y="16">
+            {{ lane.title }}
+          </text>
+          <g v-for="band in layout.bands" :key="band.broker">
+            <rect class="band" :x="band.x" :y="band.y" :width="band.width" :height="band.height" rx="6" />
+            <text class="band-name" :x="band.x + 10" :y="band.y + 18">
+              {{ band.broker }}
+              <tspan class="band-kind" dx="10">{{ band.kind }}</tspan>
+            </text>
+          </g>
+          <g
+            v-for="edge in edges"
+            :key="edge.id"
+            :class="['edge', edge.view.kind, edge.state]"
+            :data-edge="edge.id"
+          >
+            <path :d="linePath(edge.points, edge.view.kind)" />
+            <path
+              v-if="isRefused(edge)"
+              class="barrier"
+              :d="`M${barrierAt(edge.points).x - 4} ${barrierAt(edge.points).y - 9}v18m6 0v-18`"
+            />
+            <text v-if="edge.label" :x="edge.label.x" :y="edge.label.y" text-anchor="middle">
+              {{ edge.label.text }}
+              <title>{{ edge.view.label }}</title>
+            </text>
+          </g>
+          <g
+            v-for="node in nodes"
+            :key="node.id"
+            :class="['node', stateOf(node)]"
+            :transform="`translate(${node.x} ${node.y})`"
+            :data-node="node.id"
+            role="button"
+            tabindex="0"
+            :aria-label="describe(node.view)"
+            :aria-pressed="focus.selected === node.id"
+            @click="focus.selected = node.id"
+            @keydown.enter.prevent="focus.selected = node.id"
+            @keydown.space.prevent="focus.selected = node.id"
+            @keydown="walk($event, node)"
+          >
+            <title>{{ node.view.address }}</title>
+            <path class="plate" :d="platePath(node.view.role, layout.plate)" />
+            <path
+              v-if="node.view.role === 'queue' || node.view.role === 'subscription'"
+              class="double"
+              :d="`M${layout.plate.width - 7} 4v${layout.plate.height - 8}m-3 0v-${layout.plate.height - 8}`"
+            />
+            <text class="name" x="14" y="16">{{ clip(node.view.name, 17) }}</text>
+            <text class="note" x="14" y="30">{{ clip(node.view.note, 24) }}</text>
+            <circle v-if="node.view.worst" class="flag" :cx="layout.plate.width - 16" cy="10" r="4" />
+          </g>
+          <g
+            v-for="split in splits"
+            :key="`split ${split.id}`"
+            class="split"
+            :transform="`translate(${split.x + layout.plate.width} ${split.y + layout.plate.height / 2})`"
+          >
+            <circle r="9.5" />
+            <text text-anchor="middle" y="4">{{ split.count }}</text>
+          </g>
+        </g>
+      </g>
+    </svg>
+    <p v-if="layout && nodes.length === 0" class="empty soft">
+      Nothing is declared yet. Begin in Declare with a broker and its queues, or with an app and what it
+      publishes.
+    </p>
+    <button class="plain fit" @click="fit">whole</button>
+  </div>
+</template>
+
+<style scoped>
+.graph {
+  position: relative;
+  min-width: 0;
+  min-height: 0;
+  overflow: hidden;
+}
+svg {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  cursor: grab;
+  user-select: none;
+}
+svg:active {
+  cursor: grabbing;
+}
+.lane {
+  font-size: 12px;
+  fill: var(--soft);
+}
+.band {
+  fill: var(--band);
+}
+.band-name {
+  font-size: 12.5px;
+  font-weight: 600;
+  fill: var(--ink);
+}
+.band-kind {
+  font-weight: 400;
+  font-size: 11.5px;
+  fill: var(--soft);
+}
+.edge path {
+  fill: none;
+  stroke: var(--edge);
+  stroke-width: 1.2;
+}
+.edge text {
+  font: 11px var(--mono);
+  fill: var(--soft);
+  paint-order: stroke;
+  stroke: var(--band);
+  stroke-width: 3px;
+}
+.edge.deadLetter path {
+  stroke-dasharray: 2 4;
+}
+.edge.unrouted path {
+  stroke-dasharray: 9 3;
+}
+.edge.link path {
+  stroke-dasharray: 5 4;
+}
+.dimmed .edge:not(.passed, .refused) {
+  opacity: 0.45;
+}
+.edge.passed path {
+  stroke: var(--accent);
+  stroke-width: 2.4;
+}
+.edge.passed text {
+  fill: var(--accent);
+}
+.edge.refused path {
+  stroke: var(--error);
+  stroke-width: 2.4;
+  stroke-dasharray: 5 3;
+}
+.edge.refused path.barrier {
+  stroke-dasharray: none;
+  stroke-width: 3;
+}
+.edge.refused text {
+  fill: var(--error);
+}
+.node {
+  cursor: pointer;
+  outline: none;
+}
+.plate {
+  fill: var(--sheet);
+  stroke: var(--edge);
+  stroke-width: 1.2;
+}
+.double {
+  fill: none;
+  stroke: var(--edge);
+  stroke-width: 1.2;
+}
+.alias .plate {
+  stroke-dasharray: 3 3;
+}
+.name {
+  font: 600 12px var(--mono);
+  fill: var(--ink);
+}
+.note {
+  font-size: 11.5px;
+  fill: var(--soft);
+}
+.dimmed .node:not(.lit, .refused, .selected) .name {
+  fill: var(--soft);
+}
+.node.lit .plate {
+  fill: var(--accent-sheet);
+  stroke: var(--accent);
+  stroke-width: 1.8;
+}
+.node.lit .double {
+  stroke: var(--accent);
+}
+.node.refused .plate,
+.node.refused .double,
+.node.lost .plate,
+.node.unresolved .plate {
+  stroke: var(--error);
+  stroke-width: 1.8;
+}
+.node.waiting .plate {
+  stroke: var(--warning);
+  stroke-width: 1.8;
+}
+.node.selected .plate {
+  stroke: var(--ink);
+  stroke-width: 2.4;
+}
+.node:focus-visible .plate {
+  stroke: var(--ink);
+  stroke-width: 3;
+}
+.flag {
+  fill: var(--warning);
+}
+.node.error .flag {
+  fill: var(--error);
+}
+.split circle {
+  fill: var(--accent);
+}
+.split text {
+  font: 600 11px var(--face);
+  fill: var(--on-accent);
+}
+.empty {
+  position: absolute;
+  inset: 30% 20% auto;
+  text-align: center;
+}
+.fit {
+  position: absolute;
+  right: 10px;
+  bottom: 10px;
+  padding: 3px 10px;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--sheet);
+}
+</style>

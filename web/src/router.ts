@@ -1,0 +1,35 @@
+import { createRouter, createWebHistory } from 'vue-router';
+import { useSession } from './stores/session.ts';
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/topologies' },
+    {
+      path: '/sign-in',
+      name: 'sign-in',
+      component: () => import('./views/entrance/SignIn.vue'),
+      meta: { open: true },
+    },
+    { path: '/topologies', name: 'topologies', component: () => import('./views/entrance/Topologies.vue') },
+    {
+      path: '/t/:slug',
+      component: () => import('./views/Bench.vue'),
+      children: [
+        { path: '', redirect: (to) => ({ name: 'fan-out', params: to.params }) },
+        { path: 'declare', name: 'declare', component: () => import('./views/declare/Declare.vue') },
+        { path: 'fan-out', name: 'fan-out', component: () => import('./views/fanout/FanOut.vue') },
+        { path: 'trace', name: 'trace', component: () => import('./views/trace/Trace.vue') },
+        { path: 'rollout', name: 'rollout', component: () => import('./views/rollout/Rollout.vue') },
+      ],
+    },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./views/entrance/Nowhere.vue') },
+  ],
+});
+
+router.beforeEach(async (to) => {
+  const session = useSession();
+  await session.ready();
+  if (!to.meta.open && !session.person) return { name: 'sign-in', query: { then: to.fullPath } };
+  return true;
+});

@@ -1,0 +1,236 @@
+import type { TextEdit, TopologyDocument } from '@vondle/core';
+import { defineStore } from 'pinia';
+import { computed, ref, shallowRef } from 'vue';
+import {
+  api,
+  ApiProblem,
+  Unreachable,
+  type DraftData,
+  type RevisionEntry,
+  type TopologyEntry,
+} from '../api.ts';
+import { core } from '../workers/client.ts';
+import type { Analysis, Layout } from '../workers/views.ts';
+
+/** Where the draft stands: what is on the screen and what the server has. */
+export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'moved' | 'refused';
+
+const SAVE_AFTER_MS = 500;
+const RETRY_AFTER_MS = 3000;
+
+const EMPTY: Analysis = { name: '', findings: [], outline: [], nodes: [], edges: [], messages: [] };
+
+/** The workspace of one topology: its draft, what the worker says of it, and keeping it safe. */
+export const useBench = defineStore('bench', () => {
+  const topology = ref<TopologyEntry>();
+  const documents = shallowRef<readonly TopologyDocument[]>([]);
+  const base = ref(0);
+  const saveState = ref<SaveState>('saved');
+  const saveTrouble = ref('');
+  /** The server's side of a draft that moved while it was edited here. */
+  const theirs = shallowRef<DraftData>();
+  const revisions = shallowRef<RevisionEntry[]>([]);
+  const analysis = shallowRef<Analysis>(EMPTY);
+  const layout = shallowRef<Layout>();
+  const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
+
+  let version = 0;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  let saving: Promise<void> | undefined;
+  let analysing: Promise<void> | undefined;
+  let stale = false;
+  let drawn = '';
+
+  /** Opens a topology; what an earlier visit could not save is put back over the server's draft if it began from it. */
+  async function open(slug: string): Promise<void> {
+    const { draft, ...entry } = await api.topology(slug);
+    topology.value = entry;
+    take(draft);
+    const kept = readKept(slug);
+    if (kept && canWrite.value && kept.version === version) {
+      documents.value = kept.documents;
+      touch();
+    }
+    await Promise.all([analyse(), api.revisions(slug).then((list) => (revisions.value = list))]);
+  }
+
+  function take(draft: DraftData): void {
+    documents.value = draft.documents;
+    base.value = draft.base;
+    version = draft.version;
+    saveState.value = 'saved';
+    theirs.value = undefined;
+  }
+
+  /** Asks the worker about the present text; while it works, further changes wait and are asked once. */
+  function analyse(): Promise<void> {
+    stale = true;
+    analysing ??= (async () => {
+      while (stale) {
+        stale = false;
+        analysis.value = await core.analyse([...documents.value]);
+        const { nodes, edges } = analysis.value;
+        const drawing = JSON.stringify([
+          nodes.map(({ id, note }) => [id, note]),
+          edges.map(({ id, label }) => [id, label]),
+        ]);
+        if (drawing !== drawn && !stale) {
+          layout.value = await core.layout();
+          drawn = drawing;
+        }
+      }
+    })().finally(() => (analysing = undefined));
+    return analysing;
+  }
+
+  function setText(name: string, text: string): void {
+    if (documents.value.find((document) => document.name === name)?.text === text) return;
+    documents.value = documents.value.map((document) => (document.name === name ? { name, text } : document));
+    touch();
+    void analyse();
+  }
+
+  /** Makes edits of several documents at once; offsets are those of the present text. */
+  function applyEdits(edits: readonly TextEdit[]): void {
+    for (const name of new Set(edits.map((edit) => edit.doc))) {
+      const text = documents.value.find((document) => document.name === name)?.text;
+      if (text === undefined) continue;
+      const own = edits.filter((edit) => edit.doc === name).sort((a, b) => b.start - a.start);
+      setText(
+        name,
+        own.reduce((result, edit) => result.slice(0, edit.start) + edit.text + result.slice(edit.end), text),
+      );
+    }
+  }
+
+  function addDocument(name: string): void {
+    documents.value = [...documents.value, { name, text: 'vondle: 1\n' }];
+    touch();
+    void analyse();
+  }
+
+  function touch(): void {
+    if (!topology.value) return;
+    keep(topology.value.slug, { version, documents: documents.value });
+    if (saveState.value === 'moved') return;
+    saveState.value = 'unsaved';
+    schedule(SAVE_AFTER_MS);
+  }
+
+  function schedule(after: number): void {
+    clearTimeout(timer);
+    timer = setTimeout(() => void save(), after);
+  }
+
+  /** Writes the draft to the server. Resolves when it is there, or when it is known why not. */
+  async function save(): Promise<void> {
+    clearTimeout(timer);
+    await saving;
+    if (!topology.value || !['unsaved', 'offline'].includes(saveState.value)) return;
+    saving = write(topology.value.slug).finally(() => (saving = undefined));
+    await saving;
+  }
+
+  async function write(slug: string): Promise<void> {
+    const sent = documents.value;
+    saveState.value = 'saving';
+    try {
+      ({ version } = await api.saveDraft(slug, version, sent));
+      saveTrouble.value = '';
+      if (documents.value === sent) {
+        saveState.value = 'saved';
+        forget(slug);
+      } else {
+        saveState.value = 'unsaved';
+        keep(slug, { version, documents: documents.value });
+        schedule(SAVE_AFTER_MS);
+      }
+    } catch (error) {
+      if (error instanceof ApiProblem && error.status === 409) {
+        theirs.value = error.more['theirs'] as DraftData;
+        saveState.value = 'moved';
+      } else if (error instanceof Unreachable || (error instanceof ApiProblem && error.status >= 500)) {
+        saveState.value = 'offline';
+        schedule(RETRY_AFTER_MS);
+      } else {
+        saveState.value = 'refused';
+        saveTrouble.value = (error as Error).message;
+      }
+    }
+  }
+
+  /** After the draft moved: go on with theirs, or put mine over it. */
+  function settle(choice: 'mine' | 'theirs'): void {
+    const other = theirs.value;
+    if (!other) return;
+    const mine = documents.value;
+    take(other);
+    if (choice === 'mine') {
+      documents.value = mine;
+      touch();
+    } else if (topology.value) {
+      forget(topology.value.slug);
+    }
+    void analyse();
+  }
+
+  async function saveRevision(words: string): Promise<number> {
+    const { slug } = topology.value!;
+    await save();
+    if (saveState.value !== 'saved')
+      throw new Error('The draft is not saved yet; see its state in the head.');
+    const saved = await api.saveRevision(slug, version, words);
+    version = saved.version;
+    base.value = saved.number;
+    revisions.value = await api.revisions(slug);
+    return saved.number;
+  }
+
+  return {
+    topology,
+    documents,
+    base,
+    saveState,
+    saveTrouble,
+    theirs,
+    revisions,
+    analysis,
+    layout,
+    canWrite,
+    open,
+    setText,
+    applyEdits,
+    addDocument,
+    save,
+    settle,
+    saveRevision,
+  };
+});
+
+interface Kept {
+  version: number;
+  documents: readonly TopologyDocument[];
+}
+
+const keptKey = (slug: string) => `vondle draft ${slug}`;
+
+/** Keeps unsaved work in the browser, so that a crash or a lost connection loses nothing. */
+function keep(slug: string, work: Kept): void {
+  try {
+    localStorage.setItem(keptKey(slug), JSON.stringify(work));
+  } catch {
+    // a full or forbidden storage leaves the server's copy as the only one
+  }
+}
+
+function readKept(slug: string): Kept | undefined {
+  try {
+    return JSON.parse(localStorage.getItem(keptKey(slug)) ?? 'null') ?? undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+function forget(slug: string): void {
+  localStorage.removeItem(keptKey(slug));
+}

@@ -1,0 +1,108 @@
+/** What every view is about: the selection and the message followed, all in the address bar. */
+import type { Message } from '@vondle/core';
+import { defineStore } from 'pinia';
+import { computed, ref, shallowRef, watch } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import { core } from '../workers/client.ts';
+import type { CloseUp, FollowView, MessageView, PublishView, Sending } from '../workers/views.ts';
+import { useBench } from './bench.ts';
+
+export const useFocus = defineStore('focus', () => {
+  const bench = useBench();
+  const route = useRoute();
+  const router = useRouter();
+
+  const set = (query: Record<string, string | undefined>) =>
+    void router.replace({ query: { ...route.query, ...query } });
+  const asked = (name: string) => {
+    const value = route.query[name];
+    return typeof value === 'string' ? value : '';
+  };
+
+  const selected = computed({
+    get: () => asked('sel'),
+    set: (id: string) => set({ sel: id || undefined }),
+  });
+  const typeId = computed({
+    get: () => asked('type'),
+    set: (id: string) => {
+      edited.value = undefined;
+      set({ type: id || undefined, sample: undefined, from: undefined });
+    },
+  });
+  const type = computed<MessageView | undefined>(() =>
+    bench.analysis.messages.find(({ id }) => id === typeId.value),
+  );
+  const sampleIndex = computed({
+    get: () => Number(asked('sample')) || 0,
+    set: (index: number) => {
+      edited.value = undefined;
+      set({ sample: index ? String(index) : undefined });
+    },
+  });
+  const from = computed({
+    get: () => asked('from'),
+    set: (app: string) => set({ from: app || undefined }),
+  });
+  /** A message changed by hand, in place of the sample. */
+  const edited = ref<Message>();
+
+  const sample = computed(() => type.value?.samples[sampleIndex.value] ?? type.value?.samples[0]);
+  const message = computed<Message | undefined>(() => edited.value ?? sample.value?.message);
+  const publishers = computed(() => [...new Set(type.value?.publishes.map(({ app }) => app) ?? [])]);
+  /** The publishes followed: those of the chosen app, or of the first that sends the type. */
+  const publishes = computed<PublishView[]>(() => {
+    const app = publishers.value.includes(from.value) ? from.value : publishers.value[0];
+    return type.value?.publishes.filter((publish) => publish.app === app) ?? [];
+  });
+
+  const followed = shallowRef<FollowView>();
+  const closeUp = shallowRef<CloseUp>();
+
+  let asking = 0;
+  watch(
+    [message, publishes, () => bench.analysis],
+    async () => {
+      const turn = ++asking;
+      if (!message.value || publishes.value.length === 0) {
+        followed.value = undefined;
+        return;
+      }
+      const plain = JSON.parse(JSON.stringify(message.value)) as Message;
+      const sendings: Sending[] = publishes.value.map(({ app, to, via }) => ({
+        message: plain,
+        to,
+        via,
+        from: app,
+      }));
+      const result = await core.follow(sendings);
+      if (turn === asking) followed.value = result;
+    },
+    { immediate: true },
+  );
+  let looking = 0;
+  watch(
+    [selected, () => bench.analysis],
+    async () => {
+      const turn = ++looking;
+      const result = selected.value ? await core.closeUp(selected.value) : undefined;
+      if (turn === looking) closeUp.value = result;
+    },
+    { immediate: true },
+  );
+
+  return {
+    selected,
+    typeId,
+    type,
+    sampleIndex,
+    sample,
+    from,
+    edited,
+    message,
+    publishers,
+    publishes,
+    followed,
+    closeUp,
+  };
+});

@@ -1,0 +1,266 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core';
+import { ElButton, ElDialog, ElInput } from 'element-plus';
+import { computed, ref, watch } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import Mark from '../parts/Mark.vue';
+import { useBench, type SaveState } from '../stores/bench.ts';
+import { useLook } from '../stores/look.ts';
+import { useSession } from '../stores/session.ts';
+
+const VIEWS = [
+  { name: 'declare', title: 'Declare' },
+  { name: 'fan-out', title: 'Fan-out' },
+  { name: 'trace', title: 'Trace' },
+  { name: 'rollout', title: 'Rollout' },
+];
+const STATES: Record<SaveState, string> = {
+  saved: 'saved',
+  unsaved: 'not saved yet',
+  saving: 'saving …',
+  offline: 'offline: kept in this browser, trying again',
+  moved: 'changed by somebody else',
+  refused: 'could not be saved',
+};
+
+const bench = useBench();
+const session = useSession();
+const look = useLook();
+const route = useRoute();
+const router = useRouter();
+const opened = ref(false);
+const trouble = ref('');
+const dialog = ref(false);
+const words = ref('');
+const saveTrouble = ref('');
+
+watch(
+  () => route.params.slug,
+  async (slug) => {
+    if (typeof slug !== 'string') return;
+    opened.value = false;
+    trouble.value = '';
+    try {
+      await bench.open(slug);
+      opened.value = true;
+    } catch (error) {
+      trouble.value = (error as Error).message;
+    }
+  },
+  { immediate: true },
+);
+
+const count = (severity: string) =>
+  bench.analysis.findings.filter((finding) => finding.severity === severity).length;
+const errors = computed(() => count('error'));
+const warnings = computed(() => count('warning'));
+const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
+
+/** The query every view understands; a view's own state stays behind. */
+const shared = computed(() => {
+  const { sel, type, sample, from } = route.query;
+  return { sel, type, sample, from };
+});
+
+useEventListener('beforeunload', () => void bench.save());
+
+async function keep() {
+  saveTrouble.value = '';
+  try {
+    await bench.saveRevision(words.value);
+    dialog.value = false;
+    words.value = '';
+  } catch (error) {
+    saveTrouble.value = (error as Error).message;
+  }
+}
+
+async function signOut() {
+  await bench.save();
+  await session.signOut();
+  await router.push('/sign-in');
+}
+</script>
+
+<template>
+  <div v-if="trouble" class="trouble">
+    <p role="alert">{{ trouble }}</p>
+    <router-link to="/topologies">See the topologies you belong to</router-link>
+  </div>
+  <div v-else class="bench">
+    <header>
+      <router-link to="/topologies" class="brand"><Mark /> vondle</router-link>
+      <strong class="topology">{{ bench.topology?.name }}</strong>
+      <span class="soft on">
+        draft on <b>{{ bench.base ? `r${bench.base}` : 'nothing yet' }}</b>
+        <span class="state" :class="bench.saveState" role="status" data-testid="save-state">{{
+          STATES[bench.saveState]
+        }}</span>
+        <span v-if="bench.saveTrouble" class="error">{{ bench.saveTrouble }}</span>
+      </span>
+      <span class="fill" />
+      <router-link
+        :to="{ name: 'declare', params: route.params, query: shared }"
+        class="counts"
+        data-testid="finding-counts"
+      >
+        <span v-if="errors" class="error">{{ plural(errors, 'error') }}</span>
+        <span v-if="warnings" class="warning">{{ plural(warnings, 'warning') }}</span>
+        <span v-if="!errors && !warnings" class="good">no findings</span>
+      </router-link>
+      <el-button :disabled="!bench.canWrite" @click="dialog = true">Save revision…</el-button>
+      <button class="plain tool" :aria-label="look.dark ? 'light' : 'dark'" @click="look.dark = !look.dark">
+        {{ look.dark ? 'light' : 'dark' }}
+      </button>
+      <button class="plain tool" @click="signOut">sign out {{ session.person?.name }}</button>
+    </header>
+    <nav aria-label="views">
+      <router-link
+        v-for="view in VIEWS"
+        :key="view.name"
+        :to="{ name: view.name, params: route.params, query: shared }"
+        >{{ view.title }}</router-link
+      >
+    </nav>
+    <main>
+      <div v-if="bench.saveState === 'moved'" class="moved" role="alert">
+        {{ bench.theirs?.updatedBy ?? 'Somebody' }} changed this draft while you did. Nothing of either is
+        lost:
+        <el-button size="small" @click="bench.settle('theirs')">go on with theirs, drop mine</el-button>
+        <el-button size="small" @click="bench.settle('mine')">put mine over theirs</el-button>
+      </div>
+      <router-view v-if="opened" />
+      <p v-else class="opening soft">opening …</p>
+    </main>
+
+    <el-dialog v-model="dialog" title="Save a revision" width="460">
+      <form class="save" @submit.prevent="keep">
+        <p>
+          The draft as it is now becomes revision {{ (bench.revisions[0]?.number ?? 0) + 1 }}, which never
+          changes again.
+        </p>
+        <p v-if="errors" class="error">
+          It has {{ plural(errors, 'error') }}: it can be saved, but not rolled out.
+        </p>
+        <label>
+          What does it change, and why?
+          <el-input v-model="words" type="textarea" :rows="3" name="words" autofocus />
+        </label>
+        <p v-if="saveTrouble" class="error" role="alert">{{ saveTrouble }}</p>
+        <el-button type="primary" native-type="submit" :disabled="!words.trim()">Save</el-button>
+      </form>
+    </el-dialog>
+  </div>
+</template>
+
+<style scoped>
+.bench {
+  height: 100%;
+  display: grid;
+  grid-template: 42px 1fr / 96px 1fr;
+}
+header {
+  grid-column: 1 / 3;
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 0 12px;
+  background: var(--sheet);
+  border-bottom: 1px solid var(--hairline);
+  white-space: nowrap;
+}
+.brand {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  font-weight: 600;
+  font-size: 16px;
+  color: var(--ink);
+  text-decoration: none;
+  padding-right: 12px;
+  border-right: 1px solid var(--hairline);
+}
+.topology,
+.on {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.state {
+  margin-left: 8px;
+}
+.state.offline,
+.state.moved,
+.state.refused {
+  color: var(--error);
+}
+.fill {
+  flex: 1;
+}
+.counts {
+  display: flex;
+  gap: 12px;
+  font-weight: 600;
+  text-decoration: none;
+}
+.tool {
+  color: var(--soft);
+}
+.tool:hover {
+  color: var(--ink);
+}
+nav {
+  background: var(--sheet);
+  border-right: 1px solid var(--hairline);
+  padding-top: 8px;
+  display: flex;
+  flex-direction: column;
+}
+nav a {
+  padding: 6px 12px 6px 14px;
+  color: var(--soft);
+  text-decoration: none;
+  border-left: 3px solid transparent;
+}
+nav a:hover {
+  color: var(--ink);
+}
+nav a.router-link-active {
+  color: var(--ink);
+  font-weight: 600;
+  background: var(--band);
+  border-left-color: var(--accent);
+}
+main {
+  min-width: 0;
+  min-height: 0;
+  display: flex;
+  flex-direction: column;
+}
+main > :last-child {
+  flex: 1;
+  min-height: 0;
+}
+.moved {
+  padding: 8px 14px;
+  background: var(--error-sheet);
+}
+.opening {
+  padding: 20px;
+}
+.save,
+.save label {
+  display: grid;
+  gap: 10px;
+  justify-items: start;
+}
+.save label {
+  width: 100%;
+  gap: 4px;
+}
+.trouble {
+  max-width: 480px;
+  margin: 80px auto;
+  display: grid;
+  gap: 10px;
+}
+</style>

@@ -1,0 +1,163 @@
+/** What the worker tells the main thread: plain data, ready to draw. */
+import type { EdgeKind, Message, NodeRole, Outcome, Severity, TextEdit } from '@vondle/core';
+
+export interface Spot {
+  doc: string;
+  start: number;
+  end: number;
+  line: number;
+  column: number;
+}
+
+export interface FindingView {
+  check: string;
+  severity: Severity;
+  message: string;
+  spot: Spot;
+  about?: string;
+  mends: { title: string; edits: TextEdit[] }[];
+}
+
+export interface NodeView {
+  id: string;
+  role: NodeRole;
+  broker: string;
+  name: string;
+  /** `mainland/boards`, or the app's name. */
+  address: string;
+  /** The line under the name: its type and the settings that matter. */
+  note: string;
+  spot: Spot;
+  worst?: Severity;
+}
+
+export interface EdgeView {
+  id: string;
+  kind: EdgeKind;
+  from: string;
+  to: string;
+  label: string;
+  spot: Spot;
+}
+
+export interface PublishView {
+  app: string;
+  to: string;
+  via: string;
+}
+
+export interface MessageView {
+  id: string;
+  key: string;
+  labels: string[];
+  samples: { name: string; message: Message }[];
+  publishes: PublishView[];
+}
+
+export interface OutlineGroup {
+  title: string;
+  items: { id: string; name: string; kind: string; spot: Spot; worst?: Severity }[];
+}
+
+export interface Fact {
+  name: string;
+  value: string;
+  spot?: Spot;
+}
+
+/** Everything about one thing, for the panel beside a view. */
+export interface CloseUp {
+  id: string;
+  title: string;
+  subtitle: string;
+  spot: Spot;
+  facts: Fact[];
+  findings: FindingView[];
+  upstream: { id: string; name: string; by: string; spot: Spot }[];
+  downstream: { id: string; name: string; by: string; spot: Spot }[];
+}
+
+export interface Analysis {
+  name: string;
+  findings: FindingView[];
+  outline: OutlineGroup[];
+  nodes: NodeView[];
+  edges: EdgeView[];
+  messages: MessageView[];
+}
+
+export interface PlacedNode {
+  id: string;
+  x: number;
+  y: number;
+}
+
+export interface PlacedEdge {
+  id: string;
+  points: { x: number; y: number }[];
+  label?: { x: number; y: number; text: string };
+}
+
+export interface Band {
+  broker: string;
+  kind: string;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+export interface Layout {
+  width: number;
+  height: number;
+  plate: { width: number; height: number };
+  bands: Band[];
+  lanes: { title: string; x: number }[];
+  nodes: PlacedNode[];
+  edges: PlacedEdge[];
+}
+
+export interface MissView {
+  to: string;
+  name: string;
+  text: string;
+  spot: Spot;
+}
+
+export interface HopView {
+  node: string;
+  name: string;
+  role: NodeRole | '';
+  why: string;
+  spot?: Spot;
+  copies: number;
+  latency: number;
+  again: boolean;
+  note?: string;
+  takers: string[];
+  end?: { outcome: Outcome; why: string; spot?: Spot };
+  misses: MissView[];
+  next: HopView[];
+}
+
+/** A message followed from where it is sent. */
+export interface FollowView {
+  entries: { to: string; via: string; from: string; hop: HopView }[];
+  sentence: string;
+  trouble: { text: string; spot?: Spot }[];
+  rests: { node: string; name: string; copies: number; takers: string[]; outcome: string; latency: number }[];
+  lit: {
+    /** Copies that pass each node. */
+    nodes: Record<string, number>;
+    edges: Record<string, 'passed' | 'refused'>;
+    /** The outcome at nodes where something other than resting happens. */
+    ends: Record<string, Outcome>;
+  };
+}
+
+export interface Sending {
+  message: Message;
+  to: string;
+  via: string;
+  from: string;
+}

@@ -1,0 +1,10 @@
+import { fileURLToPath } from 'node:url';
+import vue from '@vitejs/plugin-vue';
+import { defineConfig } from 'vite';
+
+export default defineConfig({
+  plugins: [vue()],
+  resolve: { alias: { '@vondle/core': fileURLToPath(new URL('../core/index.ts', import.meta.url)) } },
+  worker: { format: 'es' },
+  build: { target: 'es2022', chunkSizeWarningLimit: 2500 },
+});
