@@ -6,5 +6,5 @@ export default defineConfig({
   plugins: [vue()],
   resolve: { alias: { '@vondle/core': fileURLToPath(new URL('../core/index.ts', import.meta.url)) } },
   worker: { format: 'es' },
-  build: { target: 'es2022', chunkSizeWarningLimit: 2500 },
+  build: { target: 'es2022', assetsInlineLimit: 0, chunkSizeWarningLimit: 2500 },
 });

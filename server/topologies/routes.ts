@@ -10,10 +10,7 @@ import { addMember, draftOf, insertTopology, topologiesOf, writeDraft } from './
 const documentName = string()
   .required('a document needs a name')
   .max(200)
-  .matches(
-    /^[^/\\\u0000-\u001f][^\\\u0000-\u001f]*\.(ya?ml|json)$/,
-    'a document name ends in .yaml, .yml or .json',
-  );
+  .matches(/^[^/\\\p{Cc}][^\\\p{Cc}]*\.(ya?ml|json)$/u, 'a document name ends in .yaml, .yml or .json');
 
 /** Documents as they travel: at most a thousand, each name once. */
 export const documents = array()

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
 import { useBench } from '../stores/bench.ts';
+import Said from './Said.vue';
 import type { FindingView, Spot } from '../workers/views.ts';
 
 defineProps<{ findings: readonly FindingView[]; showPlace?: boolean }>();
@@ -22,7 +23,7 @@ function mend(finding: FindingView, index: number) {
       data-testid="finding"
     >
       <p>
-        <b :class="finding.severity">{{ WORDS[finding.severity] }}.</b> {{ finding.message }}
+        <b :class="finding.severity">{{ WORDS[finding.severity] }}.</b> <Said :text="finding.message" />
       </p>
       <template v-for="(each, index) in finding.mends" :key="each.title">
         <pre v-for="edit in each.edits" :key="edit.start" class="mono">{{

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useEventListener, useResizeObserver } from '@vueuse/core';
 import { select } from 'd3-selection';
 import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
 import { computed, onMounted, ref, watch } from 'vue';
@@ -7,7 +8,7 @@ import { useFocus } from '../stores/focus.ts';
 import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
 import { barrierAt, linePath, platePath } from './graph-lines.ts';
 
-/** The routing graph, with the followed message's path lit. Drag to move, wheel to zoom, Tab to walk the nodes. */
+/** The routing graph, with the followed message's path lit. Drag or scroll to move, Ctrl and wheel to zoom, Tab to walk the nodes. */
 const bench = useBench();
 const focus = useFocus();
 const frame = ref<SVGSVGElement>();
@@ -47,25 +48,44 @@ const splits = computed(() => {
 });
 
 const behaviour = zoom<SVGSVGElement, unknown>()
-  .scaleExtent([0.15, 3])
-  .on('zoom', (event: { transform: ZoomTransform }) => (transform.value = event.transform));
+  .scaleExtent([0.1, 3])
+  // the wheel scrolls; with Ctrl (as a pinch reports itself) it zooms
+  .filter((event: WheelEvent & MouseEvent) => (event.type === 'wheel' ? event.ctrlKey : event.button === 0))
+  .on('zoom', (event: { transform: ZoomTransform; sourceEvent: unknown }) => {
+    transform.value = event.transform;
+    touched ||= Boolean(event.sourceEvent);
+  });
 
+// until somebody moves it, the whole width stays in view
 let touched = false;
 onMounted(() => {
   select(frame.value!).call(behaviour).on('dblclick.zoom', null);
-  behaviour.on(
-    'start.touched',
-    (event: { sourceEvent: unknown }) => (touched ||= Boolean(event.sourceEvent)),
-  );
-  fit();
+  fit('width');
 });
-// until somebody moves it, the whole graph stays in view
-watch(layout, () => !touched && fit());
+watch(layout, () => !touched && fit('width'));
+useResizeObserver(frame, () => !touched && fit('width'));
+useEventListener(
+  frame,
+  'wheel',
+  (event: WheelEvent) => {
+    if (event.ctrlKey) return;
+    event.preventDefault();
+    touched = true;
+    select(frame.value!).call(
+      behaviour.translateBy,
+      -event.deltaX / transform.value.k,
+      -event.deltaY / transform.value.k,
+    );
+  },
+  { passive: false },
+);
 
-function fit() {
+/** Brings the graph's width, or all of it, into view. */
+function fit(what: 'width' | 'whole') {
   const box = frame.value?.getBoundingClientRect();
   if (!layout.value || !box?.width) return;
-  const scale = Math.min(1, (box.width - 8) / layout.value.width);
+  const wide = (box.width - 8) / layout.value.width;
+  const scale = Math.min(1, what === 'whole' ? Math.min(wide, (box.height - 8) / layout.value.height) : wide);
   const left = Math.max(4, (box.width - layout.value.width * scale) / 2);
   select(frame.value!).call(behaviour.transform, zoomIdentity.translate(left, 4).scale(scale));
 }
@@ -136,7 +156,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
             :class="['edge', edge.view.kind, edge.state]"
             :data-edge="edge.id"
           >
-            <path :d="linePath(edge.points, edge.view.kind)" />
+            <path :d="linePath(edge.points)" />
             <path
               v-if="isRefused(edge)"
               class="barrier"
@@ -169,8 +189,10 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
               class="double"
               :d="`M${layout.plate.width - 7} 4v${layout.plate.height - 8}m-3 0v-${layout.plate.height - 8}`"
             />
-            <text class="name" x="14" y="16">{{ clip(node.view.name, 17) }}</text>
-            <text class="note" x="14" y="30">{{ clip(node.view.note, 24) }}</text>
+            <text class="name" x="14" y="16">
+              {{ clip(node.view.name, node.view.role === 'publisher' ? 14 : 16) }}
+            </text>
+            <text class="note" x="14" y="30">{{ clip(node.view.note, 21) }}</text>
             <circle v-if="node.view.worst" class="flag" :cx="layout.plate.width - 16" cy="10" r="4" />
           </g>
           <g
@@ -189,7 +211,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
       Nothing is declared yet. Begin in Declare with a broker and its queues, or with an app and what it
       publishes.
     </p>
-    <button class="plain fit" @click="fit">whole</button>
+    <button class="plain fit" @click="fit('whole')">whole</button>
   </div>
 </template>
 
@@ -234,7 +256,7 @@ svg:active {
   stroke-width: 1.2;
 }
 .edge text {
-  font: 11px var(--mono);
+  font: 11.5px var(--mono);
   fill: var(--soft);
   paint-order: stroke;
   stroke: var(--band);
@@ -249,8 +271,8 @@ svg:active {
 .edge.link path {
   stroke-dasharray: 5 4;
 }
-.dimmed .edge:not(.passed, .refused) {
-  opacity: 0.45;
+.dimmed .edge:not(.passed, .refused) path {
+  opacity: 0.5;
 }
 .edge.passed path {
   stroke: var(--accent);
@@ -289,11 +311,11 @@ svg:active {
   stroke-dasharray: 3 3;
 }
 .name {
-  font: 600 12px var(--mono);
+  font: 600 12.5px var(--mono);
   fill: var(--ink);
 }
 .note {
-  font-size: 11.5px;
+  font-size: 12px;
   fill: var(--soft);
 }
 .dimmed .node:not(.lit, .refused, .selected) .name {

@@ -1,14 +1,14 @@
 /** How the graph's plates and lines are drawn: paths from places. */
 import type { NodeRole } from '@vondle/core';
-import type { EdgeView, Layout } from '../workers/views.ts';
+import type { Layout } from '../workers/views.ts';
 
 type Point = { x: number; y: number };
 
 /** A line through points: straight where they are level, a level-to-level curve where they are not. */
-export function linePath(points: readonly Point[], kind: EdgeView['kind']): string {
+export function linePath(points: readonly Point[]): string {
   const [first, ...rest] = points;
   if (!first) return '';
-  if (kind === 'link' || points.length > 4 || isCornered(points)) return corneredPath(points);
+  if (isCornered(points)) return corneredPath(points);
   let path = `M${first.x} ${first.y}`;
   let before = first;
   for (const point of rest) {

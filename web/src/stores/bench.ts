@@ -32,12 +32,14 @@ export const useBench = defineStore('bench', () => {
   const revisions = shallowRef<RevisionEntry[]>([]);
   const analysis = shallowRef<Analysis>(EMPTY);
   const layout = shallowRef<Layout>();
+  /** What went wrong in the worker itself; never in ordinary use. */
+  const trouble = ref('');
   const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
 
   let version = 0;
   let timer: ReturnType<typeof setTimeout> | undefined;
   let saving: Promise<void> | undefined;
-  let analysing: Promise<void> | undefined;
+  let analysing: Promise<unknown> | undefined;
   let stale = false;
   let drawn = '';
 
@@ -63,7 +65,7 @@ export const useBench = defineStore('bench', () => {
   }
 
   /** Asks the worker about the present text; while it works, further changes wait and are asked once. */
-  function analyse(): Promise<void> {
+  function analyse(): Promise<unknown> {
     stale = true;
     analysing ??= (async () => {
       while (stale) {
@@ -79,7 +81,10 @@ export const useBench = defineStore('bench', () => {
           drawn = drawing;
         }
       }
-    })().finally(() => (analysing = undefined));
+    })()
+      .then(() => (trouble.value = ''))
+      .catch((error: Error) => (trouble.value = `The topology could not be worked out: ${error.message}`))
+      .finally(() => (analysing = undefined));
     return analysing;
   }
 
@@ -196,6 +201,7 @@ export const useBench = defineStore('bench', () => {
     revisions,
     analysis,
     layout,
+    trouble,
     canWrite,
     open,
     setText,

@@ -129,6 +129,7 @@ async function signOut() {
         <el-button size="small" @click="bench.settle('theirs')">go on with theirs, drop mine</el-button>
         <el-button size="small" @click="bench.settle('mine')">put mine over theirs</el-button>
       </div>
+      <p v-if="bench.trouble" class="moved" role="alert">{{ bench.trouble }}</p>
       <router-view v-if="opened" />
       <p v-else class="opening soft">opening …</p>
     </main>

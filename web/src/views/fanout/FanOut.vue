@@ -3,6 +3,7 @@ import { useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import FollowBar from '../../parts/FollowBar.vue';
 import Graph from '../../parts/Graph.vue';
+import Said from '../../parts/Said.vue';
 import { useFocus } from '../../stores/focus.ts';
 import { showInText } from '../show.ts';
 
@@ -24,7 +25,7 @@ const router = useRouter();
           <b>{{ focus.followed.sentence }}.</b>
         </p>
         <p v-for="(trouble, i) in focus.followed.trouble" :key="i" class="error" data-testid="trouble">
-          {{ trouble.text }}
+          <Said :text="trouble.text" />
           <button v-if="trouble.spot" class="plain link" @click="showInText(router, trouble.spot)">
             show in text
           </button>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import Said from '../../parts/Said.vue';
 import type { HopView, Spot } from '../../workers/views.ts';
 
 /** One hop of a trace and all that follows from it. */
@@ -29,13 +30,13 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
       >
     </div>
     <p class="why">
-      {{ hop.why }}
+      <Said :text="hop.why" />
       <button v-if="hop.spot" class="plain link" @click="emit('show', hop.spot)">
         {{ hop.spot.doc }} {{ hop.spot.line }}
       </button>
     </p>
     <p v-if="hop.end" class="why" :class="{ error: BAD.includes(hop.end.outcome) }">
-      {{ hop.end.why }}
+      <Said :text="hop.end.why" />
       <button v-if="hop.end.spot" class="plain link" @click="emit('show', hop.end.spot)">
         {{ hop.end.spot.doc }} {{ hop.end.spot.line }}
       </button>
@@ -45,7 +46,7 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
       <summary class="soft">{{ hop.misses.length }} not taken from here</summary>
       <ul>
         <li v-for="(miss, i) in hop.misses" :key="i" class="miss">
-          <code>{{ miss.name }}</code> {{ miss.text }}
+          <code>{{ miss.name }}</code> <Said :text="miss.text" />
           <button class="plain link" @click="emit('show', miss.spot)">
             {{ miss.spot.doc }} {{ miss.spot.line }}
           </button>

@@ -1,0 +1,51 @@
+/**
+ * Takes the pictures of docs/screenshots from a running Vondle.
+ * Usage: node tools/screenshots.mjs <address> <password> [folder] [name …]
+ */
+import { mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import puppeteer from 'puppeteer-core';
+import { chromium } from './setup/packages.mjs';
+import { ROOT } from './setup/places.mjs';
+
+const [address, password, folder = join(ROOT, 'docs/screenshots'), ...names] = process.argv.slice(2);
+const T = '/t/auklet-ferries';
+const SEVERE = 'type=closure-announced&from=duty-officer';
+
+/** Each picture: where it is, and what must be there before it is taken. */
+const PICTURES = [
+  { name: 'declare', path: `${T}/declare?doc=mainland.yaml&sel=queue:mainland/rostering`, wait: '.cm-line' },
+  { name: 'fan-out', path: `${T}/fan-out?${SEVERE}&sel=queue:shore/texting-in`, wait: '.edge.passed' },
+  { name: 'fan-out-dark', path: `${T}/fan-out?${SEVERE}`, wait: '.edge.passed', dark: true },
+  { name: 'trace', path: `${T}/trace?${SEVERE}`, wait: '.ladder .hop' },
+  { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose' },
+];
+
+mkdirSync(folder, { recursive: true });
+const browser = await puppeteer.launch({
+  executablePath: chromium(),
+  args: ['--no-sandbox', '--disable-background-networking', '--disable-quic', '--no-first-run', '--disable-component-update', '--disable-sync'],
+  defaultViewport: { width: 1280, height: 800 },
+});
+try {
+  const page = await browser.newPage();
+  page.on('pageerror', (error) => console.error('page error:', error.message));
+  page.on('console', (message) => message.type() === 'error' && console.error('console:', message.text().slice(0, 200)));
+  await page.goto(`${address}/sign-in`, { waitUntil: 'networkidle0' });
+  await page.type('input[name=handle]', 'mara');
+  await page.type('input[name=password]', password);
+  await page.click('button[type=submit]');
+  await page.waitForSelector('h1');
+  await page.waitForFunction(() => location.pathname === '/topologies');
+  for (const { name, path, wait, dark } of PICTURES) {
+    if (names.length && !names.includes(name)) continue;
+    await page.evaluate((value) => localStorage.setItem('vueuse-color-scheme', value), dark ? 'dark' : 'light');
+    await page.goto(address + path, { waitUntil: 'networkidle0' });
+    await page.waitForSelector(wait, { timeout: 15_000 });
+    await page.evaluate(() => document.fonts.ready.then(() => undefined));
+    await page.screenshot({ path: join(folder, `${name}.png`) });
+    console.log(`${name}.png`);
+  }
+} finally {
+  await browser.close();
+}
