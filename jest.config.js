@@ -15,10 +15,11 @@ const project = (displayName, roots, more = {}) => ({
 export default {
   testTimeout: 60000,
   projects: [
-    project('core', ['core'], { testPathIgnorePatterns: ['live\\.test\\.ts$'] }),
+    project('core', ['core']),
     project('cli', ['cli']),
-    project('server', ['server']),
-    project('live', ['core'], { testMatch: ['**/*.live.test.ts'] }),
+    // these need the services that `npm test` starts
+    project('server', ['server'], { testPathIgnorePatterns: ['\\.live\\.test\\.ts$'] }),
+    project('live', ['server'], { testMatch: ['**/*.live.test.ts'] }),
     project('e2e', ['e2e']),
   ],
 };

@@ -21,3 +21,4 @@ export * from './samples/samples.ts';
 export * from './rollout/amqp.ts';
 export * from './rollout/probe.ts';
 export { CHECKS, runChecks } from './checks/run.ts';
+export * from './routing/settle.ts';

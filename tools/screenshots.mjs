@@ -24,13 +24,23 @@ const PICTURES = [
 mkdirSync(folder, { recursive: true });
 const browser = await puppeteer.launch({
   executablePath: chromium(),
-  args: ['--no-sandbox', '--disable-background-networking', '--disable-quic', '--no-first-run', '--disable-component-update', '--disable-sync'],
+  args: [
+    '--no-sandbox',
+    '--disable-background-networking',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
   defaultViewport: { width: 1280, height: 800 },
 });
 try {
   const page = await browser.newPage();
   page.on('pageerror', (error) => console.error('page error:', error.message));
-  page.on('console', (message) => message.type() === 'error' && console.error('console:', message.text().slice(0, 200)));
+  page.on(
+    'console',
+    (message) => message.type() === 'error' && console.error('console:', message.text().slice(0, 200)),
+  );
   await page.goto(`${address}/sign-in`, { waitUntil: 'networkidle0' });
   await page.type('input[name=handle]', 'mara');
   await page.type('input[name=password]', password);
@@ -39,7 +49,10 @@ try {
   await page.waitForFunction(() => location.pathname === '/topologies');
   for (const { name, path, wait, dark } of PICTURES) {
     if (names.length && !names.includes(name)) continue;
-    await page.evaluate((value) => localStorage.setItem('vueuse-color-scheme', value), dark ? 'dark' : 'light');
+    await page.evaluate(
+      (value) => localStorage.setItem('vueuse-color-scheme', value),
+      dark ? 'dark' : 'light',
+    );
     await page.goto(address + path, { waitUntil: 'networkidle0' });
     await page.waitForSelector(wait, { timeout: 15_000 });
     await page.evaluate(() => document.fonts.ready.then(() => undefined));

@@ -15,7 +15,8 @@ await run(async () => {
   const home = homeFor('run');
   const crew = crewOf(home);
   const other = crew.alive('start');
-  if (other) throw new Trouble(`Vondle is already running from this checkout (process ${other}). End that one first.`);
+  if (other)
+    throw new Trouble(`Vondle is already running from this checkout (process ${other}). End that one first.`);
   crew.note('start');
   const state = memory(home);
 
@@ -60,7 +61,10 @@ await run(async () => {
       VONDLE_BROKER_MQTT: broker.mqtt,
     };
     const log = join(home, 'server.log');
-    crew.start('server', process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist/main.mjs')], { env, cwd: ROOT });
+    crew.start('server', process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist/main.mjs')], {
+      env,
+      cwd: ROOT,
+    });
     const address = `http://127.0.0.1:${port}`;
     const up = await eventually(() => fetch(`${address}/api/health`).then((response) => response.ok), {
       unless: () => !crew.alive('server'),
@@ -72,7 +76,9 @@ await run(async () => {
     say(`Vondle is at  ${address}`);
     say(`sign in as    mara (architect) or odo (approver), password ${state.secret('demo sign-in')}`);
     say('Ctrl-C stops it and everything it started.');
-    const watch = spawn('tail', ['--pid', String(crew.alive('server')), '-f', '/dev/null'], { stdio: 'ignore' });
+    const watch = spawn('tail', ['--pid', String(crew.alive('server')), '-f', '/dev/null'], {
+      stdio: 'ignore',
+    });
     watch.on('exit', () => {
       if (ending) return;
       say(`the server ended by itself; see ${log}`);

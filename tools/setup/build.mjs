@@ -17,7 +17,8 @@ function* filesBelow(folder) {
 function fingerprint(...folders) {
   const hash = createHash('sha256').update(readFileSync(join(ROOT, 'package-lock.json')));
   for (const folder of folders) {
-    for (const path of filesBelow(join(ROOT, folder))) hash.update(path.slice(ROOT.length)).update(readFileSync(path));
+    for (const path of filesBelow(join(ROOT, folder)))
+      hash.update(path.slice(ROOT.length)).update(readFileSync(path));
   }
   return hash.digest('hex');
 }

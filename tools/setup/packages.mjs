@@ -11,7 +11,9 @@ const NEWEST_FIRST = (a, b) => b.localeCompare(a, undefined, { numeric: true });
 export function postgresPrograms() {
   const base = '/usr/lib/postgresql';
   if (!existsSync(base)) return undefined;
-  const [version] = readdirSync(base).sort(NEWEST_FIRST).filter((each) => canRun(join(base, each, 'bin/initdb')));
+  const [version] = readdirSync(base)
+    .sort(NEWEST_FIRST)
+    .filter((each) => canRun(join(base, each, 'bin/initdb')));
   return version && join(base, version, 'bin');
 }
 
@@ -44,7 +46,9 @@ export function needPackages(...names) {
   const install = `apt-get update && apt-get install -y --no-install-recommends ${missing.join(' ')}`;
   const sudo = !AS_ROOT && spawnSync('sudo', ['-n', 'true'], { stdio: 'ignore' }).status === 0;
   if (!AS_ROOT && !sudo) {
-    throw new Trouble(`Some Debian packages are missing. This one command installs them:\n\n  sudo sh -c '${install}'\n`);
+    throw new Trouble(
+      `Some Debian packages are missing. This one command installs them:\n\n  sudo sh -c '${install}'\n`,
+    );
   }
   say(`installing from Debian: ${missing.join(', ')} …`);
   const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
@@ -61,7 +65,11 @@ export function needPackages(...names) {
 export function needModules() {
   if (modulesAreRight()) return;
   say('installing npm packages …');
-  const result = spawnSync('npm', ['ci', '--no-audit', '--no-fund'], { cwd: ROOT, encoding: 'utf8', maxBuffer: 1 << 28 });
+  const result = spawnSync('npm', ['ci', '--no-audit', '--no-fund'], {
+    cwd: ROOT,
+    encoding: 'utf8',
+    maxBuffer: 1 << 28,
+  });
   if (result.status !== 0) throw new Trouble(`npm ci failed:\n\n${result.stderr ?? result.error}`);
 }
 

@@ -1,6 +1,17 @@
 /** Where things of this checkout are kept, and what must survive from one start to the next. */
 import { createHash, randomBytes } from 'node:crypto';
-import { accessSync, chmodSync, chownSync, constants, existsSync, mkdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
+import {
+  accessSync,
+  chmodSync,
+  chownSync,
+  constants,
+  existsSync,
+  mkdirSync,
+  readFileSync,
+  renameSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { createServer } from 'node:net';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -65,7 +76,9 @@ export function memory(home) {
     async port(name, preferred = 0) {
       state.ports ??= {};
       const wanted = state.ports[name] ?? preferred;
-      const taken = new Set(Object.entries(state.ports).flatMap(([other, port]) => (other === name ? [] : [port])));
+      const taken = new Set(
+        Object.entries(state.ports).flatMap(([other, port]) => (other === name ? [] : [port])),
+      );
       let port = wanted && !taken.has(wanted) && (await isFree(wanted)) ? wanted : 0;
       while (!port) {
         const candidate = await freePort();

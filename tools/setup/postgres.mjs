@@ -27,11 +27,23 @@ export async function startPostgres(home, memory, crew) {
     writePrivate(file, password, user);
     const made = spawnSync(
       join(programs, 'initdb'),
-      ['-D', data, '-U', 'vondle', '-A', 'scram-sha-256', `--pwfile=${file}`, '-E', 'UTF8', '--locale=C.UTF-8'],
+      [
+        '-D',
+        data,
+        '-U',
+        'vondle',
+        '-A',
+        'scram-sha-256',
+        `--pwfile=${file}`,
+        '-E',
+        'UTF8',
+        '--locale=C.UTF-8',
+      ],
       { cwd: folder, encoding: 'utf8', ...user },
     );
     rmSync(file, { force: true });
-    if (made.status !== 0) throw new Trouble(`PostgreSQL could not make a cluster in ${data}:\n\n${made.stderr}`);
+    if (made.status !== 0)
+      throw new Trouble(`PostgreSQL could not make a cluster in ${data}:\n\n${made.stderr}`);
   }
   const settings = {
     port,

@@ -81,7 +81,15 @@ export async function readInventory(addresses: AmqpAddresses): Promise<Inventory
         destination,
         to: destination_type,
         key: routing_key,
-        arguments: terms,
+        arguments: withVoids(terms),
       })),
   };
+}
+
+/** The HTTP API writes the void value of a header binding as the text `undefined`. */
+function withVoids(terms: Arguments): Arguments {
+  if (!('x-match' in terms)) return terms;
+  return Object.fromEntries(
+    Object.entries(terms).map(([name, value]) => [name, value === 'undefined' ? null : value]),
+  );
 }

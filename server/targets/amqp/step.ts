@@ -31,7 +31,8 @@ export async function stepRunner(addresses: AmqpAddresses): Promise<StepRunner> 
   };
 }
 
-async function carryOut(channel: Channel, step: Step): Promise<void> {
+/** Carries one step out on an open channel, which the broker closes when it refuses. */
+export async function carryOut(channel: Channel, step: Step): Promise<void> {
   switch (step.do) {
     case 'declare exchange':
       return declareExchange(channel, step.exchange);

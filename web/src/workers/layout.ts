@@ -288,12 +288,9 @@ function label(
 ): void {
   const taken: Box[] = [...placed.values()].map(({ x, y }) => ({ x, y, ...PLATE }));
   // in a crowd every label would meet some line; there the halo behind the words must do
-  const courses =
-    edges.length > 300 ? [] : [...lines.values()].map(({ id, points }) => ({ id, at: course(points) }));
-  const crossed = (box: Box, own: string) =>
-    courses.some(
-      ({ id, at }) => id !== own && at.some((point) => overlap(box, { ...point, width: 0, height: 0 })),
-    );
+  const courses = edges.length > 300 ? [] : [...lines.values()].map(({ points }) => course(points));
+  const crossed = (box: Box) =>
+    courses.some((at) => at.some((point) => overlap(box, { ...point, width: 0, height: 0 })));
   for (const { id, label: words } of edges) {
     const line = lines.get(id);
     if (!line || !words || line.label) continue;
@@ -314,7 +311,7 @@ function label(
       const x = (room.x + room.right) / 2;
       const box = { x: x - width / 2, y: room.y - LABEL.height - 2, width, height: LABEL.height };
       if (text.length < 4 && text !== words) continue;
-      if (taken.some((other) => overlap(box, other)) || crossed(box, id)) continue;
+      if (taken.some((other) => overlap(box, other)) || crossed(box)) continue;
       taken.push(box);
       lines.set(id, { ...line, label: { x, y: room.y - 4, text } });
       break;

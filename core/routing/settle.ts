@@ -1,0 +1,93 @@
+/**
+ * What becomes of a traced message in the end, when stores give copies up: each is followed through
+ * its dead letter, and on, until it rests where nothing gives it up.
+ */
+import type { Message } from '../model/message.ts';
+import type { RoutingGraph, StoreNode } from './graph.ts';
+import { traceFate, type End, type Fate, type Hop, type Trace, type Turns } from './trace.ts';
+
+/** A store a copy was given up by, the latest first; what a broker keeps with a dead letter. */
+interface Death {
+  readonly node: string;
+  readonly fate: Fate;
+}
+
+/** One giving-up that happened. */
+export interface GivingUp {
+  readonly node: string;
+  readonly fate: Fate;
+  readonly copies: number;
+  readonly trace: Trace;
+}
+
+export interface Settled {
+  /** Copies by store, where nothing gives them up any more. */
+  readonly rests: ReadonlyMap<string, number>;
+  /** How every branch finished. */
+  readonly ends: readonly { readonly hop: Hop; readonly end: End }[];
+  readonly steps: readonly GivingUp[];
+  readonly turns: Turns;
+}
+
+/** Giving up is followed at most this often; past it the rest is told as looped. */
+const MOST_STEPS = 5_000;
+
+/**
+ * Follows every copy of a trace through the fates its stores have for it. A cycle of dead letters
+ * without a rejection in it is cut where it would close, as brokers do.
+ *
+ * @param fateOf what a store does to copies that rest in it; undefined where they stay
+ */
+export function settle(
+  graph: RoutingGraph,
+  trace: Trace,
+  fateOf: (store: StoreNode, message: Message) => Fate | undefined,
+  turns: Turns = new Map(),
+): Settled {
+  const rests = new Map<string, number>();
+  const ends: { hop: Hop; end: End }[] = [];
+  const steps: GivingUp[] = [];
+  const work: { hop: Hop; end: End; copies: number; deaths: readonly Death[] }[] = trace.ends.map((each) => ({
+    ...each,
+    copies: each.hop.copies,
+    deaths: [],
+  }));
+  for (let item = work.shift(); item; item = work.shift()) {
+    const { hop, end, copies, deaths } = item;
+    const store = graph.nodes.get(hop.node);
+    const resting = end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
+    const fate =
+      resting && (store?.role === 'queue' || store?.role === 'subscription')
+        ? fateOf(store, hop.message)
+        : undefined;
+    if (!fate || steps.length >= MOST_STEPS) {
+      if (resting) rests.set(hop.node, (rests.get(hop.node) ?? 0) + copies);
+      ends.push({ hop, end: { ...end, copies } });
+      continue;
+    }
+    const died = [
+      { node: hop.node, fate },
+      ...deaths.filter((death) => death.node !== hop.node || death.fate !== fate),
+    ];
+    const next = traceFate(graph, hop.node, hop.message, fate, turns);
+    turns = next.turns;
+    steps.push({ node: hop.node, fate, copies, trace: next.trace });
+    for (const each of next.trace.ends) {
+      const more = copies * each.hop.copies;
+      if (fate !== 'rejected' && closesCycle(each.hop.node, died)) {
+        const why =
+          'it comes back to a store that gave it up, with no rejection between: the broker drops it';
+        ends.push({ hop: each.hop, end: { outcome: 'looped', why, copies: more } });
+      } else {
+        work.push({ ...each, copies: more, deaths: died });
+      }
+    }
+  }
+  return { rests, ends, steps, turns };
+}
+
+/** Whether a copy that died so comes round: the store gave it up before, and nothing since was a rejection. */
+function closesCycle(node: string, deaths: readonly Death[]): boolean {
+  const at = deaths.findIndex((death) => death.node === node);
+  return at >= 0 && deaths.slice(0, at + 1).every((death) => death.fate !== 'rejected');
+}

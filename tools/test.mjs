@@ -1,0 +1,117 @@
+/**
+ * `npm test`: sets up what the tests need, for itself and afresh, and runs all of them: lint, types,
+ * unit tests, the server on a real PostgreSQL, a live broker, and the interface in a real browser.
+ * `npm test -- core e2e` runs only those parts. Ends with a line `N passed, N failed`.
+ */
+import { spawn } from 'node:child_process';
+import { readFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { chromium, needModules, needPackages } from './setup/packages.mjs';
+import { homeFor, memory, ROOT } from './setup/places.mjs';
+import { crew as crewOf } from './setup/processes.mjs';
+import { run, say, Trouble } from './setup/say.mjs';
+
+const PARTS = ['lint', 'types', 'core', 'cli', 'server', 'live', 'e2e'];
+const NEED_SERVICES = ['server', 'live', 'e2e'];
+
+await run(async () => {
+  const asked = process.argv.slice(2).filter((word) => !word.startsWith('-'));
+  const unknown = asked.filter((word) => !PARTS.includes(word));
+  if (unknown.length)
+    throw new Trouble(`There is no part ${unknown.join(', ')}; the parts are ${PARTS.join(', ')}.`);
+  const parts = asked.length ? PARTS.filter((part) => asked.includes(part)) : PARTS;
+  const services = parts.some((part) => NEED_SERVICES.includes(part));
+
+  if (services) needPackages('postgresql', 'rabbitmq-server', 'chromium');
+  needModules();
+
+  const home = homeFor('test');
+  const crew = crewOf(home);
+  if (crew.alive('test'))
+    throw new Trouble(`Tests are already running in this checkout (process ${crew.alive('test')}).`);
+  let ended = false;
+  const end = async () => {
+    if (ended) return;
+    ended = true;
+    const { stopBroker } = await import('./setup/broker.mjs');
+    await Promise.all([crew.stop('postgres', 'SIGINT'), stopBroker(crew)]);
+    crew.forget('test');
+  };
+  for (const signal of ['SIGINT', 'SIGTERM'])
+    process.on(signal, () => void end().then(() => process.exit(130)));
+
+  let passed = 0;
+  let failed = 0;
+  const count = (ok, what) => {
+    if (ok) passed++;
+    else failed++;
+    say(`${what}: ${ok ? 'passed' : 'FAILED'}`);
+  };
+  try {
+    await crew.stop('postgres', 'SIGINT');
+    const env = {};
+    if (services) {
+      const { startPostgres } = await import('./setup/postgres.mjs');
+      const { startBroker, stopBroker } = await import('./setup/broker.mjs');
+      await stopBroker(crew);
+      for (const folder of ['postgres', 'broker', 'state.json'])
+        rmSync(join(home, folder), { recursive: true, force: true });
+      crew.note('test');
+      say('starting PostgreSQL and the AMQP broker …');
+      const state = memory(home);
+      const [database, broker] = await Promise.all([
+        startPostgres(home, state, crew),
+        startBroker(home, state, crew),
+      ]);
+      Object.assign(env, {
+        TEST_DATABASE_URL: database,
+        TEST_BROKER_AMQP: broker.amqp,
+        TEST_BROKER_HTTP: broker.http,
+        TEST_BROKER_MQTT: broker.mqtt,
+        TEST_CHROMIUM: chromium(),
+        TEST_HOME: home,
+      });
+      if (parts.includes('e2e')) await (await import('./setup/build.mjs')).build();
+    } else {
+      crew.note('test');
+    }
+
+    for (const part of parts) {
+      say(`— ${part}`);
+      if (part === 'lint') {
+        count(await ok('npx', ['eslint', '.', '--max-warnings', '0']), 'eslint');
+        count(await ok('npx', ['prettier', '--check', '--log-level', 'warn', '.']), 'prettier');
+      } else if (part === 'types') {
+        count(await ok('npx', ['tsc', '-p', 'tsconfig.json']), 'types');
+        count(await ok('npx', ['tsc', '-p', 'core/tsconfig.json']), 'types of core alone');
+        count(await ok('npx', ['vue-tsc', '-p', 'web/tsconfig.json']), 'types of the interface');
+      } else {
+        const report = join(home, `${part}.json`);
+        rmSync(report, { force: true });
+        const serial = NEED_SERVICES.includes(part) ? ['--runInBand'] : [];
+        await ok('npx', ['jest', '--selectProjects', part, '--json', '--outputFile', report, ...serial], env);
+        const result = JSON.parse(readFileSync(report, 'utf8'));
+        passed += result.numPassedTests;
+        // a file that could not even be loaded has no tests to count
+        failed += result.numFailedTests + result.numRuntimeErrorTestSuites;
+      }
+    }
+  } finally {
+    await end();
+  }
+  process.stdout.write(`\n${passed} passed, ${failed} failed\n`);
+  process.exit(failed ? 1 : 0);
+});
+
+/** Runs a command with its output shown. @returns whether it succeeded */
+function ok(command, args, env = {}) {
+  return new Promise((done) => {
+    const child = spawn(command, args, {
+      cwd: ROOT,
+      stdio: ['ignore', 'inherit', 'inherit'],
+      env: { ...process.env, ...env },
+    });
+    child.on('exit', (code) => done(code === 0));
+    child.on('error', () => done(false));
+  });
+}
