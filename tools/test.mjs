@@ -84,6 +84,7 @@ await run(async () => {
       } else if (part === 'types') {
         count(await ok('npx', ['tsc', '-p', 'tsconfig.json']), 'types');
         count(await ok('npx', ['tsc', '-p', 'core/tsconfig.json']), 'types of core alone');
+        count(await ok('npx', ['tsc', '-p', 'e2e/tsconfig.json']), 'types of the browser tests');
         count(await ok('npx', ['vue-tsc', '-p', 'web/tsconfig.json']), 'types of the interface');
       } else {
         const report = join(home, `${part}.json`);

@@ -63,7 +63,10 @@ describe('amqp', () => {
   });
 
   test('the default exchange is the queue’s own name', () => {
-    expect(run(AMQP, { to: 'm/c' }, { key: 'whatever' }).rests).toEqual({ 'queue:m/c': 1 });
+    const { rests, trace: found } = run(AMQP, { to: 'm/c' }, { key: 'whatever' });
+    expect(rests).toEqual({ 'queue:m/c': 1 });
+    // and the name is the key it has from then on
+    expect(found.ends[0]!.hop.message.key).toBe('c');
   });
 
   test('headers compare by type and value', () => {

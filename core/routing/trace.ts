@@ -302,6 +302,11 @@ class Walk {
     if (node.role === 'exchange') return this.route(hop, node, how);
     if (node.role === 'topic') return this.distribute(hop);
     if (node.role === 'queue') {
+      if (this.graph.topology.declared.brokers?.get(node.thing.broker)?.value.variant === 'amqp') {
+        // through the unnamed exchange, whose key is the queue's name: a dead letter keeps that one
+        const key = ('wireName' in node.decl && node.decl.wireName?.value) || node.thing.name;
+        hop.message = { ...hop.message, key };
+      }
       if (!this.rest(hop, node) && how.mandatory) {
         this.end(hop, 'sent back', `no instance of ${addressOf(node.thing)} exists`, node.place);
       }

@@ -34,6 +34,8 @@ let mqtt: MqttClient;
 
 beforeAll(async () => {
   const user = encodeURIComponent(new URL(amqp).username);
+  // nothing of a run that was broken off may be left
+  await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'DELETE' }).catch(() => {});
   await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'PUT' });
   await askBroker(addresses, `/api/permissions/${VHOST}/${user}`, {
     method: 'PUT',
@@ -119,27 +121,32 @@ async function observe(of: TruthCase, graph: RoutingGraph, expected: readonly Ou
   const channel = await connection.createConfirmChannel();
   const returned = new Set<string>();
   channel.on('return', (message) => returned.add(String(message.properties.messageId)));
-  channel.on('error', () => {});
+  let refusal: Error | undefined;
+  channel.on('error', (error: Error) => (refusal = error));
   const wanted = wantedState(graph.topology, 'b');
   const { steps } = planRollout(wanted, { exchanges: [], queues: [], bindings: [] });
-  await Promise.all(steps.map((step) => carryOut(channel, step)));
   try {
+    await Promise.all(steps.map((step) => carryOut(channel, step))).catch((error: unknown) => {
+      throw refusal ?? error;
+    });
     const refused = new Set<number>();
+    const confirmed: Promise<void>[] = [];
     for (const [index, { to, key, headers }] of of.messages.entries()) {
       if (to === 'mqtt') await mqtt.publishAsync(key, `m${index}`, { qos: 1 });
       else if (to.startsWith('exchange:') && of.exchanges[to.slice(9)]!.internal) {
         if (await isRefused(to.slice(9), key)) refused.add(index);
       } else {
         const [exchange, routingKey] = to.startsWith('queue:') ? ['', to.slice(6)] : [to.slice(9), key];
-        channel.publish(exchange, routingKey, Buffer.from(`m${index}`), {
-          headers,
-          mandatory: true,
-          messageId: `m${index}`,
-        });
+        const options = { headers, mandatory: true, messageId: `m${index}` };
+        // a nack is an answer like an ack: a queue that refuses new messages gives one
+        confirmed.push(
+          new Promise((done) =>
+            channel.publish(exchange, routingKey, Buffer.from(`m${index}`), options, () => done()),
+          ),
+        );
       }
     }
-    // a queue that refuses new messages makes the broker nack; that is expected where it is declared
-    await channel.waitForConfirms().catch(() => {});
+    await Promise.all(confirmed);
     const total = expected.reduce(
       (sum, { queues }) => sum + Object.values(queues).reduce((a, b) => a + b, 0),
       0,
@@ -241,6 +248,10 @@ async function disagreement(
   return plain(predicted) === plain(observed) ? undefined : { predicted, observed };
 }
 
+function told(seed: number, of: TruthCase, error: unknown): never {
+  throw new Error(`seed ${seed}: ${String(error)}\n${JSON.stringify(of)}`, { cause: error });
+}
+
 async function shrink(of: TruthCase): Promise<TruthCase> {
   for (const candidate of smaller(of)) {
     if (candidate.messages.length && (await disagreement(candidate))) return shrink(candidate);
@@ -254,7 +265,7 @@ test(
     for (let i = 0; i < CASES; i++) {
       const seed = SEED + i;
       const of = truthCase(seed);
-      if (!(await disagreement(of))) continue;
+      if (!(await disagreement(of).catch((error: unknown) => told(seed, of, error)))) continue;
       const small = await shrink(of);
       const found = await disagreement(small);
       throw new Error(`seed ${seed}:\n${JSON.stringify(small, null, 1)}\n${JSON.stringify(found, null, 1)}`);

@@ -1,0 +1,205 @@
+/** A real server process on a real database and broker, and a real browser in front of it. */
+import { spawn, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { createServer, type AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import { Client } from 'pg';
+import puppeteer, { type Browser, type Page } from 'puppeteer-core';
+
+const ROOT = join(__dirname, '..');
+export const PASSWORD = 'a password for the story';
+const PATIENCE = 20_000;
+
+function need(name: string): string {
+  const value = process.env[name];
+  if (!value) throw new Error('run these tests with `npm test -- e2e`, which starts what they need');
+  return value;
+}
+
+async function freePort(): Promise<number> {
+  return new Promise((done) => {
+    const server = createServer();
+    server.listen(0, '127.0.0.1', () => {
+      const { port } = server.address() as AddressInfo;
+      server.close(() => done(port));
+    });
+  });
+}
+
+/** Takes away what an earlier run left on the broker, so that there is something to roll out. */
+async function forgetRollouts(): Promise<void> {
+  const { username, password, host } = new URL(need('TEST_BROKER_HTTP'));
+  const authorization = `Basic ${Buffer.from(`${username}:${password}`).toString('base64')}`;
+  for (const vhost of ['rehearsal-mainland', 'rehearsal-islet']) {
+    await fetch(`http://${host}/api/vhosts/${vhost}`, { method: 'DELETE', headers: { authorization } });
+  }
+}
+
+export interface World {
+  readonly address: string;
+  readonly page: Page;
+  readonly browser: Browser;
+  /** Mistakes the page reported on its console. */
+  readonly mistakes: string[];
+  /** Ends the server as a power cut would. */
+  killServer(): Promise<void>;
+  startServer(): Promise<void>;
+  close(): Promise<void>;
+}
+
+export async function world(): Promise<World> {
+  const database = `e2e_${randomBytes(6).toString('hex')}`;
+  const admin = new Client({ connectionString: need('TEST_DATABASE_URL') });
+  await admin.connect();
+  await admin.query(`create database ${database}`);
+  const url = new URL(need('TEST_DATABASE_URL'));
+  url.pathname = `/${database}`;
+  const port = await freePort();
+  const address = `http://127.0.0.1:${port}`;
+  let server: ChildProcess | undefined;
+  await forgetRollouts();
+
+  const startServer = async () => {
+    const child = spawn(process.execPath, [join(ROOT, 'server/dist/main.mjs')], {
+      cwd: ROOT,
+      stdio: ['ignore', 'ignore', 'inherit'],
+      env: {
+        ...process.env,
+        DATABASE_URL: url.href,
+        PORT: String(port),
+        VONDLE_SECRET: 'a secret for the story alone',
+        VONDLE_DEMO_PASSWORD: PASSWORD,
+        VONDLE_BROKER_AMQP: need('TEST_BROKER_AMQP'),
+        VONDLE_BROKER_HTTP: need('TEST_BROKER_HTTP'),
+        LOG_LEVEL: 'error',
+      },
+    });
+    server = child;
+    const until = Date.now() + PATIENCE;
+    while (Date.now() < until) {
+      const up = await fetch(`${address}/api/health`).then(
+        (response) => response.ok,
+        () => false,
+      );
+      if (up) return;
+      if (child.exitCode !== null) throw new Error(`the server ended with ${child.exitCode}`);
+      await new Promise((done) => setTimeout(done, 50));
+    }
+    throw new Error('the server did not start');
+  };
+  const killServer = () =>
+    new Promise<void>((done) => {
+      server!.once('exit', () => done());
+      server!.kill('SIGKILL');
+    });
+
+  await startServer();
+  const browser = await puppeteer.launch({
+    executablePath: need('TEST_CHROMIUM'),
+    args: [
+      '--no-sandbox',
+      '--disable-background-networking',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+    defaultViewport: { width: 1280, height: 800 },
+  });
+  const page = await browser.newPage();
+  page.setDefaultTimeout(PATIENCE);
+  const mistakes: string[] = [];
+  page.on('pageerror', (error) => mistakes.push(String(error)));
+  return {
+    address,
+    page,
+    browser,
+    mistakes,
+    killServer,
+    startServer,
+    async close() {
+      await browser.close();
+      await killServer();
+      await admin.query(`drop database ${database} with (force)`);
+      await admin.end();
+    },
+  };
+}
+
+/** Waits until an element's text fits. @returns the text */
+export async function see(page: Page, selector: string, wanted: string | RegExp): Promise<string> {
+  const [source, flags] =
+    typeof wanted === 'string'
+      ? [wanted.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'), '']
+      : [wanted.source, wanted.flags];
+  try {
+    const handle = await page.waitForFunction(
+      (css: string, pattern: string, how: string) => {
+        const texts = [...document.querySelectorAll(css)].map(
+          (element) => element.textContent?.replace(/\s+/g, ' ').trim() ?? '',
+        );
+        return texts.find((text) => new RegExp(pattern, how).test(text));
+      },
+      {},
+      selector,
+      source,
+      flags,
+    );
+    return (await handle.jsonValue()) as string;
+  } catch (error) {
+    const there = await page.$$eval(selector, (all) =>
+      all.map((element) => element.textContent?.replace(/\s+/g, ' ').trim()),
+    );
+    throw new Error(
+      `did not see ${wanted} in ${selector}; there is: ${JSON.stringify(there).slice(0, 1500)}`,
+      { cause: error },
+    );
+  }
+}
+
+/** Clicks the first element of that kind whose text fits. */
+export async function press(page: Page, selector: string, text: string | RegExp): Promise<void> {
+  await see(page, selector, text);
+  const all = await page.$$(selector);
+  for (const element of all) {
+    const content = await element.evaluate((each) => each.textContent?.replace(/\s+/g, ' ').trim() ?? '');
+    if (typeof text === 'string' ? content.includes(text) : text.test(content)) {
+      await element.click();
+      return;
+    }
+  }
+  throw new Error(`nothing to press: ${selector} ${text}`);
+}
+
+export async function signIn(
+  page: Page,
+  address: string,
+  handle: string,
+  password = PASSWORD,
+): Promise<void> {
+  await page.goto(`${address}/sign-in`);
+  await page.waitForSelector('input[name=handle]');
+  await page.type('input[name=handle]', handle);
+  await page.type('input[name=password]', password);
+  await page.click('button[type=submit]');
+}
+
+/** Selects a stretch of a document in the editor and types over it. */
+export async function typeOver(
+  page: Page,
+  address: string,
+  doc: string,
+  find: string,
+  text: string,
+): Promise<void> {
+  const current = await page.evaluate(async (name: string) => {
+    const response = await fetch('/api/topologies/auklet-ferries');
+    const { draft } = (await response.json()) as { draft: { documents: { name: string; text: string }[] } };
+    return draft.documents.find((document) => document.name === name)!.text;
+  }, doc);
+  const start = current.indexOf(find);
+  if (start < 0) throw new Error(`${doc} has no ${JSON.stringify(find)}`);
+  await page.goto(`${address}/t/auklet-ferries/declare?doc=${doc}&at=${start}-${start + find.length}`);
+  await page.waitForFunction((wanted: string) => document.getSelection()?.toString() === wanted, {}, find);
+  await page.keyboard.type(text);
+}

@@ -1,0 +1,167 @@
+/** The whole story on real parts: from signing in to a probe that lands where the trace said. */
+import { press, see, signIn, typeOver, world, PASSWORD, type World } from './harness.ts';
+
+let w: World;
+beforeAll(async () => {
+  w = await world();
+});
+afterAll(async () => {
+  await w?.close();
+});
+
+const BENCH = '/t/auklet-ferries';
+const counts = '[data-testid=finding-counts]';
+const saved = '[data-testid=save-state]';
+
+test('a wrong password is told, the right one opens the topologies', async () => {
+  const { page, address } = w;
+  await page.goto(`${address}${BENCH}/trace`);
+  await page.waitForFunction(() => location.pathname === '/sign-in');
+  await signIn(page, address, 'mara', 'wrong');
+  await see(page, '[role=alert]', 'wrong');
+  await signIn(page, address, 'mara');
+  await see(page, 'main li', 'Auklet Isles Ferries');
+  await press(page, 'main li a', 'Auklet Isles Ferries');
+  await see(page, counts, '1 error');
+  await see(page, '.lane', 'routed through');
+  const nodes = await page.$$eval('[data-node]', (all) => all.map((node) => node.getAttribute('data-node')));
+  expect(nodes).toEqual(
+    expect.arrayContaining([
+      'publisher:bridge-console',
+      'exchange:mainland/sailings',
+      'subscription:shore/kiosks',
+    ]),
+  );
+});
+
+test('breaking a binding in the text shows at once, in the findings and in the graph', async () => {
+  const { page, address } = w;
+  await typeOver(page, address, 'mainland.yaml', 'to: fares-sold', 'to: fares-sol');
+  await see(page, counts, '2 errors');
+  await see(page, '[data-testid=finding]', 'Did you mean fares-sold?');
+  await see(page, '[data-testid=finding]', 'Nothing leads to mainland/fares-sold');
+  await see(page, saved, /^saved$/);
+  await press(page, 'nav a', 'Fan-out');
+  await page.waitForSelector('[data-node="queue:mainland/fares-sold"]');
+  expect(
+    await page.$('[data-edge="binding exchange:mainland/fares → queue:mainland/fares-sold sold"]'),
+  ).toBeNull();
+});
+
+test('killing the server loses nothing that was saved, and what is typed meanwhile is kept', async () => {
+  const { page, address } = w;
+  await w.killServer();
+  await press(page, 'nav a', 'Declare');
+  await page.waitForSelector('.cm-content');
+  await page.click('.cm-content');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('End');
+  await page.keyboard.up('Control');
+  await page.keyboard.type('# typed while the server was away');
+  await see(page, saved, 'offline');
+  await w.startServer();
+  await see(page, saved, /^saved$/);
+  await page.goto(`${address}${BENCH}/declare?doc=mainland.yaml`);
+  await see(page, counts, '2 errors');
+  const documents = await page.evaluate(async () => {
+    const response = await fetch('/api/topologies/auklet-ferries');
+    return ((await response.json()) as { draft: { documents: { text: string }[] } }).draft.documents
+      .map(({ text }) => text)
+      .join('');
+  });
+  expect(documents).toContain('# typed while the server was away');
+  expect(documents).toContain('to: fares-sol,');
+});
+
+test('mends are applied as edits of the text', async () => {
+  const { page, address } = w;
+  await press(page, '[data-testid=finding] button', 'Write `fares-sold`');
+  await see(page, counts, '1 error');
+  await press(page, '[data-testid=finding] button', 'Give the narrowest leave');
+  await see(page, counts, /^1 warning$/);
+  // the queue nothing leads to needs a binding, typed like any other line
+  await see(page, saved, /^saved$/);
+  const last = '- { from: unclaimed, to: incidents }';
+  await typeOver(
+    page,
+    address,
+    'mainland.yaml',
+    last,
+    `${last}\n- { from: sailings, to: rostering, key: "*.*.delayed" }`,
+  );
+  await see(page, counts, 'no findings');
+  await press(page, 'nav a', 'Fan-out');
+  await page.waitForSelector(
+    '[data-edge="binding exchange:mainland/sailings → queue:mainland/rostering *.*.delayed"]',
+  );
+  await page.waitForSelector(
+    '[data-edge="binding exchange:mainland/fares → queue:mainland/fares-sold sold"]',
+  );
+});
+
+test('a message is traced to the right queues, with the reasons', async () => {
+  const { page, address } = w;
+  await page.goto(`${address}${BENCH}/trace?type=sailing-delayed&from=bridge-console`);
+  await see(page, '[data-testid=sentence]', '1 message becomes 10 copies in 5 stores for 5 apps');
+  await see(page, '.hop', '*.*.delayed matches sailing.north.delayed');
+  await see(page, '[data-testid=ledger]', 'mainland/boards6departure-board');
+  await see(page, '.hop', 'delayMinutes >= 30 is true: delayMinutes is 45');
+  await page.waitForSelector('.node.lit[data-node="queue:mainland/rostering"]');
+  await page.waitForSelector(
+    '.edge.passed[data-edge^="binding exchange:mainland/sailings → queue:mainland/rostering"]',
+  );
+  // another value, another way
+  await page.click('input[name=key]', { count: 3 });
+  await page.keyboard.type('sailing.north.sunk');
+  await page.waitForSelector('.node:not(.lit)[data-node="queue:mainland/rostering"]');
+  await press(page, '.compose button', 'back to the sample');
+  await page.waitForSelector('.node.lit[data-node="queue:mainland/rostering"]');
+});
+
+test('a revision is saved with its words', async () => {
+  const { page } = w;
+  await press(page, 'header button', 'Save revision');
+  await page.waitForSelector('textarea[name=words]', { visible: true });
+  await page.type('textarea[name=words]', 'Crews hear of delays, and passengers are texted.');
+  await press(page, 'form.save button', 'Save');
+  await see(page, 'header', 'draft on r3');
+  await page.waitForSelector('.el-overlay', { hidden: true });
+});
+
+test('the revision is applied to a real broker, and a probe lands as predicted', async () => {
+  const { page } = w;
+  await press(page, 'nav a', 'Rollout');
+  await press(page, '.choose button', 'list the steps');
+  await see(page, '[data-testid=step]', 'declare queue boards.6');
+  await see(page, '[data-testid=step]', 'bind sailings → rostering on *.*.delayed');
+  await press(page, '.acts button', /Apply \d+ steps/);
+  await see(page, '[data-testid=rollout-state]', /^applied$/);
+  await see(page, '.steps', 'Read back: the broker is as the revision says.');
+  await press(page, '.probe button', 'Send a probe to mainland/sailings');
+  await see(page, '[data-testid=probe]', 'It landed exactly where the trace says.');
+  const table = await see(page, '[data-testid=probe]', 'rostering');
+  for (const queue of ['archive-in', 'boards.1', 'boards.6', 'rostering'])
+    expect(table).toContain(`${queue}11`);
+  expect(table).not.toContain('customs');
+  // planned again, there is nothing left to do
+  await press(page, '.choose button', 'list the steps');
+  await see(page, '.steps', 'Nothing to do: the broker has all of it already.');
+});
+
+test('a reader sees all and changes nothing', async () => {
+  const { page, address } = w;
+  await press(page, 'header button', 'sign out');
+  await page.waitForFunction(() => location.pathname === '/sign-in');
+  await signIn(page, address, 'wen', PASSWORD);
+  await see(page, 'main li', 'reader');
+  await page.goto(`${address}${BENCH}/declare?doc=mainland.yaml`);
+  await page.waitForSelector('.cm-content');
+  await page.click('.cm-content');
+  await page.keyboard.type('x');
+  await see(page, saved, /^saved$/);
+  expect(await page.$eval('header button', (button) => (button as HTMLButtonElement).disabled)).toBe(true);
+});
+
+test('no view reported a mistake on its console', () => {
+  expect(w.mistakes).toEqual([]);
+});
