@@ -18,8 +18,28 @@ const PICTURES = [
   { name: 'fan-out', path: `${T}/fan-out?${SEVERE}&sel=queue:shore/texting-in`, wait: '.edge.passed' },
   { name: 'fan-out-dark', path: `${T}/fan-out?${SEVERE}`, wait: '.edge.passed', dark: true },
   { name: 'trace', path: `${T}/trace?${SEVERE}`, wait: '.ladder .hop' },
-  { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose' },
+  { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose', before: rollOut },
 ];
+
+/** Applies the newest revision and sends a probe, so that the picture shows a proof. */
+async function rollOut(page) {
+  const press = async (selector, text) => {
+    const handle = await page.waitForFunction(
+      (css, words) =>
+        [...document.querySelectorAll(css)].find(
+          (each) => each.textContent.includes(words) && !each.disabled,
+        ),
+      {},
+      selector,
+      text,
+    );
+    await handle.click();
+  };
+  await press('.choose button', 'list the steps');
+  await press('.acts button', '');
+  await press('.probe button', 'Send a probe');
+  await page.waitForSelector('[data-testid=probe]');
+}
 
 mkdirSync(folder, { recursive: true });
 const browser = await puppeteer.launch({
@@ -47,7 +67,7 @@ try {
   await page.click('button[type=submit]');
   await page.waitForSelector('h1');
   await page.waitForFunction(() => location.pathname === '/topologies');
-  for (const { name, path, wait, dark } of PICTURES) {
+  for (const { name, path, wait, dark, before } of PICTURES) {
     if (names.length && !names.includes(name)) continue;
     await page.evaluate(
       (value) => localStorage.setItem('vueuse-color-scheme', value),
@@ -55,6 +75,7 @@ try {
     );
     await page.goto(address + path, { waitUntil: 'networkidle0' });
     await page.waitForSelector(wait, { timeout: 15_000 });
+    await before?.(page);
     await page.evaluate(() => document.fonts.ready.then(() => undefined));
     await page.screenshot({ path: join(folder, `${name}.png`) });
     console.log(`${name}.png`);

@@ -24,6 +24,10 @@ const shown = computed(() => {
 });
 const text = computed(() => bench.documents.find(({ name }) => name === shown.value)?.text ?? '');
 const findings = computed(() => bench.analysis.findings.filter(({ spot }) => spot.doc === shown.value));
+/** The findings that the close-up does not show already. */
+const elsewhere = computed(() =>
+  bench.analysis.findings.filter(({ about }) => about === undefined || about !== focus.closeUp?.id),
+);
 const fresh = ref('');
 const freshTrouble = ref('');
 
@@ -138,11 +142,11 @@ function add() {
     <aside>
       <CloseUp @show="show" />
       <section aria-label="all findings" class="all">
-        <h2>All findings</h2>
+        <h2>{{ focus.closeUp?.findings.length ? 'Other findings' : 'Findings' }}</h2>
         <p v-if="bench.analysis.findings.length === 0" class="good">
           None: everything named exists, and everything leads somewhere.
         </p>
-        <Findings :findings="bench.analysis.findings" show-place @show="show" />
+        <Findings :findings="elsewhere" show-place @show="show" />
       </section>
     </aside>
   </div>

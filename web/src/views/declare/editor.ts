@@ -43,6 +43,17 @@ const look = EditorView.theme({
     color: 'var(--ink)',
     maxWidth: '460px',
   },
+  // marks in our own shapes: a bar for an error, a dot for a warning, a ring for advice
+  '.cm-lint-marker': { width: '9px', height: '9px', margin: '5px 0 0 3px' },
+  '.cm-lint-marker-error': {
+    content: '""',
+    width: '5px',
+    height: '13px',
+    marginTop: '3px',
+    background: 'var(--error)',
+  },
+  '.cm-lint-marker-warning': { content: '""', borderRadius: '50%', background: 'var(--warning)' },
+  '.cm-lint-marker-info': { content: '""', borderRadius: '50%', border: '1.5px solid var(--soft)' },
   '.cm-diagnostic': { fontFamily: 'var(--face)', fontSize: '13px', borderLeftWidth: '3px' },
   '.cm-diagnosticAction': {
     backgroundColor: 'var(--accent)',
