@@ -40,6 +40,8 @@ export interface End {
 export interface Hop {
   /** The node reached; '' where an address names nothing. */
   readonly node: string;
+  /** The address that names nothing, as it was written. */
+  readonly address?: string;
   /** The way that led here; absent for the first. */
   readonly edge?: Edge;
   /** The message as it is here: a dead letter may have another key, a wrapped one an envelope. */
@@ -144,6 +146,7 @@ export function traceFate(
 /** A hop being built; its branches are filled in as the walk meets them. */
 interface Draft {
   node: string;
+  address?: string;
   edge?: Edge;
   message: Message;
   copies: number;
@@ -175,14 +178,19 @@ class Walk {
       const entry = mqttEntry(topology, sending.to);
       const sent = { ...message, key: message.key.replaceAll('/', '.') };
       const hop = this.hop(entry, undefined, sent, 1, 0);
-      if (!entry) this.end(hop, 'unresolved', `broker \`${sending.to}\` has no exchange for MQTT`);
-      else if (this.mayPublish(hop, publisher, entry)) this.enter(hop, { publisher, mandatory: false });
+      if (!entry) {
+        hop.address = sending.to;
+        this.end(hop, 'unresolved', `broker \`${sending.to}\` has no exchange for MQTT`);
+      } else if (this.mayPublish(hop, publisher, entry)) this.enter(hop, { publisher, mandatory: false });
       return hop;
     }
     const found = lookUp(topology.declared, sending.to, ENTRIES);
     const hop = this.hop(found.ok ? found.thing.id : '', undefined, message, 1, 0);
-    if (!found.ok) this.end(hop, 'unresolved', found.message);
-    else this.arrive(hop, { publisher, mandatory: sending.mandatory === true });
+    if (!found.ok) {
+      hop.address = sending.to;
+      this.end(hop, 'unresolved', found.message);
+    }
+    if (found.ok) this.arrive(hop, { publisher, mandatory: sending.mandatory === true });
     return hop;
   }
 

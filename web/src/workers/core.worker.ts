@@ -238,7 +238,7 @@ function hopView(hop: Hop, before?: Hop): HopView {
   const telling = whyHop(graph, hop, before);
   return {
     node: hop.node,
-    name: node ? nodeName(hop.node) : 'nothing',
+    name: node ? nodeName(hop.node) : (hop.address ?? 'nothing'),
     role: node?.role ?? '',
     why: telling.text,
     ...spotIf(telling.place),

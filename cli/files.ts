@@ -1,0 +1,55 @@
+import { readdirSync, readFileSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import { readTopology, type Topology, type TopologyDocument } from '@vondle/core';
+
+/** The command could not do its work at all: exit 2, with words. */
+export class CouldNotRun extends Error {}
+
+const DOCUMENT = /\.(ya?ml|json)$/;
+
+function* filesAt(path: string): Generator<string> {
+  let stat;
+  try {
+    stat = statSync(path);
+  } catch {
+    throw new CouldNotRun(`there is no file or folder ${path}`);
+  }
+  if (!stat.isDirectory()) {
+    yield path;
+    return;
+  }
+  for (const entry of readdirSync(path, { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) {
+    const inner = join(path, entry.name);
+    if (entry.name.startsWith('.') || entry.name === 'node_modules') continue;
+    if (entry.isDirectory()) yield* filesAt(inner);
+    else if (DOCUMENT.test(entry.name)) yield inner;
+  }
+}
+
+/**
+ * Reads the documents at some paths, folders through and through.
+ * @throws CouldNotRun when a path is missing, cannot be read, or holds no documents
+ */
+export function readDocuments(paths: readonly string[]): TopologyDocument[] {
+  const names = [...new Set(paths.flatMap((path) => [...filesAt(path)]))];
+  if (names.length === 0)
+    throw new CouldNotRun(`there are no .yaml, .yml or .json documents in ${paths.join(', ')}`);
+  return names.map((name) => {
+    try {
+      return { name, text: readFileSync(name, 'utf8') };
+    } catch (error) {
+      throw new CouldNotRun(`cannot read ${name}: ${(error as Error).message}`);
+    }
+  });
+}
+
+/** @returns the topology of some paths, in an environment. @throws CouldNotRun */
+export function topologyAt(paths: readonly string[], environment: string | undefined): Topology {
+  const documents = readDocuments(paths);
+  const topology = readTopology(documents, environment ? { environment } : {});
+  if (environment && !topology.declared.environments?.has(environment)) {
+    const known = [...(topology.declared.environments?.keys() ?? [])].join(', ') || 'none';
+    throw new CouldNotRun(`there is no environment ${environment}; declared: ${known}`);
+  }
+  return topology;
+}

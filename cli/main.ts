@@ -1,0 +1,69 @@
+/** The `vondle` command: core over files, for a terminal and for CI. */
+import { Command, Option } from 'commander';
+import { check } from './check.ts';
+import { fanout } from './fanout.ts';
+import { CouldNotRun } from './files.ts';
+import { traceMessages } from './trace.ts';
+
+const environment = () =>
+  new Option('-e, --environment <id>', 'the environment whose parameter values count');
+
+const program = new Command('vondle')
+  .description('Checks messaging topologies and traces messages through them.')
+  .showHelpAfterError()
+  .exitOverride();
+
+program
+  .command('check')
+  .description('print the findings of topology documents; exit 0 clean, 1 findings, 2 could not run')
+  .argument('<path...>', 'documents, or folders of them')
+  .addOption(
+    new Option('-f, --format <format>', 'how to print').choices(['text', 'json', 'sarif']).default('text'),
+  )
+  .addOption(environment())
+  .action(check);
+
+program
+  .command('trace')
+  .description('trace messages, one JSON object a line, and print where each goes')
+  .argument('<path...>', 'documents, or folders of them')
+  .requiredOption('-m, --messages <file>', 'the messages, one JSON object a line; - for standard input')
+  .addOption(
+    new Option('--fate <fate>', 'what stores do to what rests in them').choices([
+      'expired',
+      'rejected',
+      'overflow',
+      'too-many-deliveries',
+    ]),
+  )
+  .addOption(new Option('-f, --format <format>', 'how to print').choices(['text', 'json']).default('json'))
+  .addOption(environment())
+  .action(traceMessages);
+
+program
+  .command('fanout')
+  .description('print the routing graph')
+  .argument('<path...>', 'documents, or folders of them')
+  .addOption(
+    new Option('-f, --format <format>', 'how to print').choices(['json', 'dot', 'graphml']).default('json'),
+  )
+  .addOption(environment())
+  .action(fanout);
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  const { code, exitCode } = error as { code?: string; exitCode?: number };
+  if (error instanceof CouldNotRun) {
+    process.stderr.write(`vondle: ${error.message}\n`);
+    process.exitCode = 2;
+  } else if (code?.startsWith('commander.')) {
+    // help and version are no failures; everything else is a call that could not be understood
+    process.exitCode = exitCode === 0 ? 0 : 2;
+  } else if ((error as NodeJS.ErrnoException).code === 'EPIPE') {
+    process.exitCode = 0;
+  } else {
+    process.stderr.write(`vondle: ${error instanceof Error ? error.stack : String(error)}\n`);
+    process.exitCode = 2;
+  }
+}

@@ -1,0 +1,142 @@
+/** The command as a user runs it: a process, its output and its exit code. */
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+const ROOT = join(__dirname, '..');
+const run = (args: string[], input = '') =>
+  spawnSync(process.execPath, [join(ROOT, 'cli/bin/vondle.mjs'), ...args], {
+    cwd: ROOT,
+    input,
+    encoding: 'utf8',
+  });
+
+let folder: string;
+beforeAll(() => (folder = mkdtempSync(join(tmpdir(), 'vondle-'))));
+afterAll(() => rmSync(folder, { recursive: true }));
+const file = (name: string, text: string) => {
+  const path = join(folder, name);
+  writeFileSync(path, text);
+  return path;
+};
+
+describe('vondle check', () => {
+  test('exits 0 on a clean topology, 1 with findings, 2 when it cannot run', () => {
+    expect(run(['check', 'demo/r2'])).toMatchObject({ status: 0, stdout: '' });
+    const draft = run(['check', 'demo/draft']);
+    expect(draft.status).toBe(1);
+    expect(draft.stdout).toContain('demo/draft/shore.yaml:21:7 error: Topic shore/notices may not publish');
+    expect(run(['check', 'demo/none'])).toMatchObject({
+      status: 2,
+      stderr: 'vondle: there is no file or folder demo/none\n',
+    });
+    expect(run(['check', folder]).stderr).toContain('no .yaml, .yml or .json documents');
+    expect(run(['check', 'demo/r2', '--format', 'pictures']).status).toBe(2);
+    expect(run(['check', 'demo/r2', '-e', 'moon']).stderr).toContain('declared: rehearsal, live');
+    expect(run(['check', '--help']).status).toBe(0);
+  });
+
+  test('prints JSON and SARIF with lines and columns', () => {
+    const path = file('broken.yaml', 'brokers:\n  m:\n    kind: amqp\n    queus: {}\n');
+    const [finding] = JSON.parse(run(['check', path, '-f', 'json']).stdout);
+    expect(finding).toMatchObject({
+      check: 'language/unknown-key',
+      severity: 'error',
+      doc: path,
+      line: 4,
+      column: 5,
+    });
+    const log = JSON.parse(run(['check', path, '-f', 'sarif']).stdout);
+    expect(log.version).toBe('2.1.0');
+    const [result] = log.runs[0].results;
+    expect(result).toMatchObject({ ruleId: 'language/unknown-key', level: 'error' });
+    expect(log.runs[0].tool.driver.rules[result.ruleIndex].id).toBe('language/unknown-key');
+    expect(result.locations[0].physicalLocation.region).toEqual({
+      startLine: 4,
+      startColumn: 5,
+      endLine: 4,
+      endColumn: 10,
+    });
+  });
+});
+
+describe('vondle trace', () => {
+  const lines = [
+    {
+      to: 'mainland/sailings',
+      type: 'closure-announced',
+      headers: { area: 'outer', severity: 4 },
+      from: 'app:duty-officer',
+    },
+    'nonsense',
+    { to: 'mainland', via: 'mqtt', topic: 'deck/razorbill/swell' },
+    { to: 'mainland/nothing' },
+    { to: 'mainland/fares', key: 'x', type: 'no-such-type' },
+    { to: 'mainland/fares', key: 'x', wrong: 1 },
+    { to: 'mainland/fares', key: 'gone', mandatory: true },
+  ];
+  const messages = lines.map((line) => (typeof line === 'string' ? line : JSON.stringify(line))).join('\n');
+
+  test('gives one object a line, in order, errors in their place', () => {
+    const { stdout, status } = run(['trace', 'demo/r2', '--messages', '-', '--format', 'json'], messages);
+    expect(status).toBe(0);
+    const results = stdout
+      .trimEnd()
+      .split('\n')
+      .map((line) => JSON.parse(line));
+    expect(results.map(({ index }) => index)).toEqual([0, 1, 2, 3, 4, 5, 6]);
+    expect(results[0].stores).toEqual([
+      { at: 'mainland/boards', kind: 'queue', copies: 6, takers: ['app:departure-board'] },
+      { at: 'islet/desk', kind: 'queue', copies: 1, takers: ['app:islet-desk'] },
+      { at: 'mainland/archive-in', kind: 'queue', copies: 1, takers: ['app:archive'] },
+    ]);
+    expect(results[0].hops[0]).toMatchObject({ at: 'mainland/sailings', key: 'closure.outer.berth' });
+    expect(results[1].error).toContain('not JSON');
+    expect(results[2].stores).toMatchObject([{ at: 'mainland/storm', copies: 1 }]);
+    expect(results[3].ends).toMatchObject([{ outcome: 'unresolved', at: 'mainland/nothing' }]);
+    expect(results[4].error).toBe('there is no message type `no-such-type`');
+    expect(results[5].error).toContain('unknown: wrong');
+    expect(results[6].ends).toMatchObject([{ outcome: 'sent back', at: 'mainland/fares' }]);
+  });
+
+  test('follows a fate to where copies rest in the end', () => {
+    const path = file(
+      'sailing.ndjson',
+      `${JSON.stringify({ to: 'mainland/sailings', type: 'sailing-departed' })}\n`,
+    );
+    const result = JSON.parse(run(['trace', 'demo/r2', '--messages', path, '--fate', 'expired']).stdout);
+    const at = Object.fromEntries(
+      result.stores.map((store: { at: string; copies: number }) => [store.at, store.copies]),
+    );
+    // the boards expire into the incidents; the archive keeps its copy
+    expect(at).toEqual({ 'mainland/archive-in': 1, 'mainland/incidents': 6 });
+  });
+
+  test('prints text, and says when the file is missing', () => {
+    const { stdout } = run(['trace', 'demo/r2', '--messages', '-', '--format', 'text'], messages);
+    expect(stdout).toContain('rests in mainland/boards: 6 copies, taken by app:departure-board');
+    expect(stdout).toContain('not traced: there is no message type');
+    expect(run(['trace', 'demo/r2', '--messages', join(folder, 'none')])).toMatchObject({ status: 2 });
+  });
+});
+
+describe('vondle fanout', () => {
+  test('prints the graph in each format', () => {
+    const data = JSON.parse(run(['fanout', 'demo/r2']).stdout);
+    expect(data.nodes).toContainEqual({
+      id: 'exchange:mainland/sailings',
+      role: 'exchange',
+      broker: 'mainland',
+      name: 'sailings',
+    });
+    expect(data.edges).toContainEqual(
+      expect.objectContaining({ kind: 'binding', from: 'exchange:mainland/sailings', label: 'closure.#' }),
+    );
+    const dot = run(['fanout', 'demo/r2', '-f', 'dot']).stdout;
+    expect(dot).toContain('"exchange:mainland/sailings" -> "queue:mainland/boards" [label="sailing.#"];');
+    const xml = run(['fanout', 'demo/r2', '-f', 'graphml']).stdout;
+    expect(xml.match(/<node /g)).toHaveLength(data.nodes.length);
+    expect(xml.match(/<edge /g)).toHaveLength(data.edges.length);
+  });
+});

@@ -1,0 +1,128 @@
+/** The routing graph as data other programs read: JSON, DOT and GraphML. */
+import { show } from '../predicate/explain.ts';
+import type { Edge, RoutingGraph } from '../routing/graph.ts';
+
+export interface GraphData {
+  readonly topology: string;
+  readonly nodes: readonly {
+    readonly id: string;
+    readonly role: string;
+    readonly broker?: string;
+    readonly name: string;
+  }[];
+  readonly edges: readonly {
+    readonly id: string;
+    readonly kind: string;
+    readonly from: string;
+    readonly to: string;
+    readonly label?: string;
+  }[];
+}
+
+/** @returns the graph as plain data, nodes and edges in order of declaration. */
+export function graphData(graph: RoutingGraph): GraphData {
+  return {
+    topology: graph.topology.name,
+    nodes: [...graph.nodes.values()].map(({ id, role, thing }) => ({
+      id,
+      role,
+      ...(thing.broker ? { broker: thing.broker } : {}),
+      name: thing.name,
+    })),
+    edges: graph.edges.map((edge) => {
+      const label = edgeWords(edge);
+      return { id: edge.id, kind: edge.kind, from: edge.from, to: edge.to, ...(label ? { label } : {}) };
+    }),
+  };
+}
+
+/** @returns the words on an edge: its label, or a subscription's filter. */
+export function edgeWords(edge: Edge): string {
+  if (edge.kind !== 'subscription') return edge.label;
+  return edge.condition.op === 'always' ? edge.label : `${edge.label}: ${show(edge.condition)}`;
+}
+
+const SHAPES: Record<string, string> = {
+  publisher: 'cds',
+  exchange: 'ellipse',
+  topic: 'ellipse',
+  alias: 'ellipse',
+  spread: 'ellipse',
+  queue: 'box',
+  subscription: 'box',
+  taker: 'house',
+};
+const STYLES: Record<string, string> = {
+  deadLetter: 'dotted',
+  unrouted: 'dashed',
+  link: 'dashed',
+  alias: 'dashed',
+};
+
+/** @returns the graph in the DOT language, brokers as clusters. */
+export function toDot(graph: RoutingGraph): string {
+  const { topology, nodes, edges } = graphData(graph);
+  const quote = (text: string) => `"${text.replace(/[\\"]/g, '\\$&').replace(/\n/g, '\\n')}"`;
+  const line = (node: (typeof nodes)[number]) =>
+    `${quote(node.id)} [label=${quote(node.name)}, shape=${SHAPES[node.role] ?? 'box'}];`;
+  const brokers = [...new Set(nodes.flatMap((node) => node.broker ?? []))];
+  return [
+    `digraph ${quote(topology)} {`,
+    '  rankdir=LR;',
+    ...brokers.flatMap((broker) => [
+      `  subgraph ${quote(`cluster_${broker}`)} {`,
+      `    label=${quote(broker)};`,
+      ...nodes.filter((node) => node.broker === broker).map((node) => `    ${line(node)}`),
+      '  }',
+    ]),
+    ...nodes.filter((node) => !node.broker).map((node) => `  ${line(node)}`),
+    ...edges.map(({ from, to, kind, label }) => {
+      const style = STYLES[kind] ? `, style=${STYLES[kind]}` : '';
+      return `  ${quote(from)} -> ${quote(to)} [label=${quote(label ?? '')}${style}];`;
+    }),
+    '}',
+    '',
+  ].join('\n');
+}
+
+/** @returns the graph as GraphML 1.0. */
+export function toGraphml(graph: RoutingGraph): string {
+  const { topology, nodes, edges } = graphData(graph);
+  const data = (key: string, value: string | undefined) =>
+    value === undefined ? '' : `<data key="${key}">${xml(value)}</data>`;
+  return [
+    '<?xml version="1.0" encoding="UTF-8"?>',
+    '<graphml xmlns="http://graphml.graphdrawing.org/xmlns">',
+    ...['role', 'broker', 'name'].map(
+      (name) => `  <key id="${name}" for="node" attr.name="${name}" attr.type="string"/>`,
+    ),
+    ...['kind', 'label'].map(
+      (name) => `  <key id="${name}" for="edge" attr.name="${name}" attr.type="string"/>`,
+    ),
+    `  <graph id="${xml(topology)}" edgedefault="directed">`,
+    ...nodes.map(
+      (node) =>
+        `    <node id="${xml(node.id)}">${data('role', node.role)}${data('broker', node.broker)}${data('name', node.name)}</node>`,
+    ),
+    ...edges.map(
+      (edge) =>
+        `    <edge id="${xml(edge.id)}" source="${xml(edge.from)}" target="${xml(edge.to)}">${data('kind', edge.kind)}${data('label', edge.label)}</edge>`,
+    ),
+    '  </graph>',
+    '</graphml>',
+    '',
+  ].join('\n');
+}
+
+/** Text inside XML; characters XML 1.0 cannot hold become the replacement character. */
+function xml(text: string): string {
+  return (
+    text
+      // eslint-disable-next-line no-control-regex -- exactly the ones XML forbids
+      .replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '\ufffd')
+      .replace(/&/g, '&amp;')
+      .replace(/</g, '&lt;')
+      .replace(/>/g, '&gt;')
+      .replace(/"/g, '&quot;')
+  );
+}

@@ -1,0 +1,126 @@
+/** A trace as the one-line JSON the command line promises, and as text. */
+import { addressOf } from '../model/address.ts';
+import type { Place, Position } from '../model/place.ts';
+import type { RoutingGraph } from '../routing/graph.ts';
+import { whyHop } from '../routing/narrate.ts';
+import { settle } from '../routing/settle.ts';
+import type { End, Fate, Hop, Trace } from '../routing/trace.ts';
+
+export interface TraceData {
+  readonly index: number;
+  readonly stores: readonly {
+    readonly at: string;
+    readonly kind: 'queue' | 'subscription';
+    readonly copies: number;
+    readonly takers: readonly string[];
+  }[];
+  readonly ends: readonly { readonly outcome: string; readonly at: string; readonly why: string }[];
+  readonly hops: readonly {
+    readonly at: string;
+    /** How many hops lie before it on its branch. */
+    readonly depth: number;
+    readonly by: string;
+    readonly why: string;
+    readonly copies: number;
+    readonly key: string;
+    readonly latency?: number;
+    readonly place?: string;
+    readonly again?: true;
+  }[];
+}
+
+/**
+ * @param index the message's place in its file, from 0
+ * @param fate what stores do to what rests in them; without one, copies stay
+ * @returns where copies rest in the end, how every branch finished, and every hop in order
+ */
+export function traceData(
+  graph: RoutingGraph,
+  trace: Trace,
+  index: number,
+  locate: (place: Place) => Position,
+  fate?: Fate,
+): TraceData {
+  const at = (hop: Hop) => {
+    const found = graph.nodes.get(hop.node);
+    return found ? addressOf(found.thing) : (hop.address ?? '');
+  };
+  const settled = settle(graph, trace, (store) => (fate && gives(store.decl, fate) ? fate : undefined));
+  const stores = new Map<
+    string,
+    { at: string; kind: 'queue' | 'subscription'; copies: number; takers: string[] }
+  >();
+  for (const { hop, end } of settled.ends) {
+    if (!resting(end)) continue;
+    const copies = (stores.get(hop.node)?.copies ?? 0) + end.copies;
+    const kind = graph.nodes.get(hop.node)?.role === 'subscription' ? 'subscription' : 'queue';
+    const takers = (hop.takers ?? []).filter((id) => id.startsWith('app:'));
+    stores.set(hop.node, { at: at(hop), kind, copies, takers });
+  }
+  const hops: TraceData['hops'][number][] = [];
+  const visit = (hop: Hop, before: Hop | undefined, depth: number): void => {
+    const told = whyHop(graph, hop, before);
+    const position = told.place && locate(told.place);
+    hops.push({
+      at: at(hop),
+      depth,
+      by: hop.edge?.kind ?? 'publish',
+      why: told.text,
+      copies: hop.copies,
+      key: hop.message.key,
+      ...(hop.latency ? { latency: hop.latency } : {}),
+      ...(position ? { place: `${told.place!.doc}:${position.line}:${position.column}` } : {}),
+      ...(hop.again ? { again: true as const } : {}),
+    });
+    for (const next of hop.next) visit(next, hop, depth + 1);
+  };
+  visit(trace.root, undefined, 0);
+  for (const step of settled.steps) for (const next of step.trace.root.next) visit(next, step.trace.root, 1);
+  return {
+    index,
+    stores: [...stores.values()],
+    ends: settled.ends.map(({ hop, end }) => ({ outcome: end.outcome, at: at(hop), why: end.why })),
+    hops,
+  };
+}
+
+const resting = (end: End) => end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
+
+/**
+ * Whether a store can do that to a message at all: expiry asks for a time to live, overflow for a
+ * limit, too many deliveries for a limit of those; anything can be rejected.
+ */
+function gives(decl: object, fate: Fate): boolean {
+  const set = (...names: string[]) =>
+    names.some((name) => (decl as Record<string, unknown>)[name] !== undefined);
+  switch (fate) {
+    case 'expired':
+      return set('ttl');
+    case 'overflow':
+      return set('maxLength', 'maxBytes');
+    case 'too many deliveries':
+      return set('maxDeliveries');
+    case 'rejected':
+      return set('deadLetter');
+  }
+}
+
+/** @returns a trace for people: where copies rest, then the ladder of hops. */
+export function traceText(data: TraceData): string {
+  const lines = [`message ${data.index}`];
+  for (const store of data.stores) {
+    const takers = store.takers.length ? `, taken by ${store.takers.join(', ')}` : '';
+    lines.push(`  rests in ${store.at}: ${store.copies} ${store.copies === 1 ? 'copy' : 'copies'}${takers}`);
+  }
+  for (const end of data.ends) {
+    if (!['held', 'taken'].includes(end.outcome))
+      lines.push(`  ${end.outcome} at ${end.at || 'nowhere'}: ${end.why}`);
+  }
+  for (const hop of data.hops) {
+    const place = hop.place ? ` (${hop.place})` : '';
+    lines.push(
+      `    ${'  '.repeat(hop.depth)}${hop.at || '?'}: ${hop.again ? 'has its copy already' : hop.why}${place}`,
+    );
+  }
+  return `${lines.join('\n')}\n`;
+}
