@@ -26,3 +26,17 @@ export * from './routing/settle.ts';
 export * from './formats/graph.ts';
 export * from './formats/findings.ts';
 export * from './formats/trace.ts';
+export {
+  addItem,
+  applyEdits,
+  moveTo,
+  pathOf,
+  removeAt,
+  rename,
+  setAt,
+  undoOf,
+  type Edited,
+  type Path,
+} from './language/edit.ts';
+export { meantBy, usesIn, type Use } from './language/uses.ts';
+export type { Json } from './language/render.ts';

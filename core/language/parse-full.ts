@@ -78,7 +78,8 @@ function parse(text: string): Parsed {
     if (isScalar(node)) return scalar(node as Scalar, start, end, text);
     if (isSeq(node)) {
       const items = node.items.map((item) => convert(item as ParsedNode | null, start, depth + 1, inAlias));
-      return { kind: 'list', items, flow: node.flow === true, start, end };
+      const flow = node.flow === true;
+      return { kind: 'list', items, flow, start, end: flow ? end : (items.at(-1)?.end ?? end) };
     }
     if (isMap(node)) {
       const entries: Entry[] = [];
@@ -95,7 +96,16 @@ function parse(text: string): Parsed {
         }
         entries.push({ key, value: convert(pair.value as ParsedNode | null, key.end, depth + 1, inAlias) });
       }
-      return { kind: 'map', entries, flow: node.flow === true, start, end };
+      const flow = node.flow === true;
+      const last = entries.at(-1);
+      // a block ends where its last value does, not with the line breaks behind it
+      return {
+        kind: 'map',
+        entries,
+        flow,
+        start,
+        end: flow || !last ? end : Math.max(last.key.end, last.value.end),
+      };
     }
     return empty(start);
   };
