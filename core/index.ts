@@ -40,3 +40,5 @@ export {
 } from './language/edit.ts';
 export { meantBy, usesIn, type Use } from './language/uses.ts';
 export type { Json } from './language/render.ts';
+export * from './routing/why-not.ts';
+export { assign, solve, type Assignment, type Solution } from './predicate/solve.ts';

@@ -38,7 +38,7 @@ describe('checks', () => {
     });
     const mended = apply(HANDED, finding!.mends![0]!.edits);
     expect(ids(mended)).toEqual([]);
-    expect(mended).toContain('who: "topic:s/notices", on: s/texting');
+    expect(mended).toContain('who: topic:s/notices, on: s/texting');
     expect(ids(HANDED.replace('kind: pubsub', 'kind: pubsub\n    access: open'))).toEqual([]);
   });
 

@@ -1,5 +1,7 @@
+import { addItem } from '../language/edit.ts';
 import { addressOf } from '../model/address.ts';
-import { tenantOf } from '../routing/graph.ts';
+import type { Mend } from '../model/finding.ts';
+import { tenantOf, type RoutingGraph } from '../routing/graph.ts';
 import type { Check } from './check.ts';
 
 /** A topic that hands to a queue into which no statement lets it publish. */
@@ -26,22 +28,15 @@ export const missingLeave: Check = {
           message: `Topic ${addressOf(topic)} may not publish into ${addressOf(queue)}: subscription ${edge.label} hands messages to this queue, but ${why}. Every message on this way is refused.`,
           place: edge.place,
           about: edge.to,
-          mends: mendsFor(
-            graph.topology.declared.access?.items.at(-1)?.place,
-            topic.id,
-            addressOf(queue),
-            edge.label,
-          ),
+          mends: mendsFor(graph, topic.id, addressOf(queue), edge.label),
         },
       ];
     }),
 };
 
-/** The narrowest statement, put behind the last one; where there is none yet, words alone must do. */
-function mendsFor(last: { doc: string; end: number } | undefined, who: string, on: string, name: string) {
-  if (!last) return [];
-  const text = `\n  - { name: ${name} feed, allow: [publish], who: "${who}", on: ${on} }`;
-  return [
-    { title: 'Give the narrowest leave', edits: [{ doc: last.doc, start: last.end, end: last.end, text }] },
-  ];
+/** The narrowest statement that gives the leave. */
+function mendsFor(graph: RoutingGraph, who: string, on: string, name: string): Mend[] {
+  const statement = { name: `${name} feed`, allow: ['publish'], who, on };
+  const edited = addItem(graph.topology.documents, ['access'], statement);
+  return edited.ok ? [{ title: 'Give the narrowest leave', edits: edited.edits }] : [];
 }
