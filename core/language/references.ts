@@ -1,4 +1,5 @@
 /** Finds every reference that names nothing, or two things at once, and says so where it stands. */
+import { parseMqttFilter } from '../filters/mqtt.ts';
 import { lookUp, type ThingKind } from '../model/address.ts';
 import type { Val } from '../model/place.ts';
 import { nearest } from '../model/values.ts';
@@ -36,6 +37,21 @@ export function checkReferences(
   for (const { value, means } of usesIn(declared)) {
     if (means.by === 'address') address(value, means.kinds, means.home);
     else if (means.by === 'id' && !isKnown(value.value, means.kind)) id(value, means.kind);
+  }
+
+  for (const { value: app } of declared.apps?.values() ?? []) {
+    for (const { via, topic, place } of app.consumes?.items ?? []) {
+      if (via?.value !== 'mqtt') continue;
+      const filter = topic && parseMqttFilter(topic.value);
+      reading.doc = place.doc;
+      if (!filter)
+        reading.report(
+          'missing-key',
+          place,
+          '`topic` is missing here: the MQTT topic filter it subscribes to.',
+        );
+      else if (!filter.ok) reading.report('bad-topic-filter', topic.place, filter.message);
+    }
   }
 
   function isKnown(name: string, kind: NamedKind): boolean {

@@ -1,6 +1,7 @@
 /** The routing graph: everything a message can be at, and every way it can go on from there. */
 import { accessOf, type Decide } from '../access/decide.ts';
 import { directKey, headersMatch, topicKey } from '../filters/amqp.ts';
+import { parseMqttFilter } from '../filters/mqtt.ts';
 import type {
   AliasDecl,
   AmqpQueueDecl,
@@ -36,7 +37,9 @@ interface NodeOf<R extends NodeRole, D> {
 
 export type ExchangeNode = NodeOf<'exchange', ExchangeDecl>;
 export type QueueNode = NodeOf<'queue', AmqpQueueDecl | HostedQueueDecl>;
-export type SubscriptionNode = NodeOf<'subscription', SubscriptionDecl>;
+/** The store of an MQTT taker, which no document declares by itself. */
+type SessionDecl = SubscriptionDecl & Pick<AmqpQueueDecl, 'perInstanceOf'>;
+export type SubscriptionNode = NodeOf<'subscription', SessionDecl>;
 export type StoreNode = QueueNode | SubscriptionNode;
 export type TopicNode = NodeOf<'topic', TopicDecl>;
 export type AliasNode = NodeOf<'alias', AliasDecl>;
@@ -61,6 +64,8 @@ export interface Edge {
   readonly condition: Predicate;
   /** The words on it in a picture: a key, a filter. Empty for none. */
   readonly label: string;
+  /** What a router finds it by: the binding key, or the one an MQTT topic filter becomes. */
+  readonly key?: string;
   readonly publish?: PublishDecl;
   readonly consume?: ConsumeDecl;
   readonly binding?: BindingDecl;
@@ -200,6 +205,7 @@ export function buildGraph(topology: Topology): RoutingGraph {
           to: find(binding.to, ['queue', 'exchange'], home),
           place: binding.place,
           ...bindingCondition(type, binding),
+          key: binding.key?.value ?? '',
           binding,
         });
       }
@@ -249,6 +255,10 @@ export function buildGraph(topology: Topology): RoutingGraph {
   }
   for (const { name, value } of declared.apps?.values() ?? []) {
     for (const consume of value.consumes?.items ?? []) {
+      if (consume.via?.value === 'mqtt') {
+        addSession(name, consume);
+        continue;
+      }
       addEdge({
         kind: 'take',
         from: find(consume.from, STORES),
@@ -257,6 +267,30 @@ export function buildGraph(topology: Topology): RoutingGraph {
         consume,
       });
     }
+  }
+
+  /** What an MQTT taker subscribes to is a store of its own, for each instance or for its shared group. */
+  function addSession(app: string, consume: ConsumeDecl): void {
+    const broker = consume.from?.value ?? '';
+    const filter = parseMqttFilter(consume.topic?.value ?? '');
+    const entry = mqttEntry(topology, broker);
+    if (!filter.ok || !entry) return;
+    const { place } = consume;
+    const store = thing('subscription', `${app}:${consume.topic!.value}`, broker);
+    const session: SessionDecl =
+      filter.share === undefined ? { place, perInstanceOf: { value: app, place } } : { place };
+    addNode('subscription', store, place, session);
+    const condition = { ...filter.predicate, place: consume.topic!.place };
+    addEdge({
+      kind: 'binding',
+      from: entry,
+      to: store.id,
+      place,
+      condition,
+      label: consume.topic!.value,
+      key: filter.key,
+    });
+    addEdge({ kind: 'take', from: store.id, to: takerId(app), place, consume });
   }
 
   function addDeadLetter(from: Thing, deadLetter: DeadLetterDecl | undefined, home: string): void {

@@ -26,7 +26,10 @@ export function exchangeRouter(
     case 'topic': {
       const trie = new KeyTrie<Edge>();
       for (const edge of bindings) trie.add(wordsOf(keyOf(edge)), edge);
-      return (message) => trie.match(wordsOf(message.key));
+      // an MQTT filter may be narrower than its key: a leading wildcard leaves `$` topics out
+      const narrower = bindings.some((edge) => edge.condition.op !== 'words');
+      if (!narrower) return (message) => trie.match(wordsOf(message.key));
+      return (message) => trie.match(wordsOf(message.key)).filter((edge) => admits(edge.condition, message));
     }
     case 'headers':
       return headersRouter(bindings);
@@ -34,7 +37,7 @@ export function exchangeRouter(
 }
 
 function keyOf(edge: Edge): string {
-  return edge.binding?.key?.value ?? '';
+  return edge.key ?? '';
 }
 
 function groupBy<T>(items: readonly T[], by: (item: T) => string): Map<string, T[]> {
