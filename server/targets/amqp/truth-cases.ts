@@ -107,7 +107,9 @@ export function truthCase(seed: number): TruthCase {
     if (random.chance(25)) queue.ttl = '0ms';
     else if (random.chance(15)) {
       queue.maxLength = 0;
-      if (random.chance(40)) queue.overflow = random.pick(['drop-oldest', 'refuse-new'] as const);
+      // a queue that refuses is never acknowledged over MQTT, and the publisher would wait for ever
+      if (random.chance(40))
+        queue.overflow = mqtt ? 'drop-oldest' : random.pick(['drop-oldest', 'refuse-new'] as const);
     }
   }
   const bindings: TruthBinding[] = [];

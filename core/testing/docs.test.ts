@@ -1,0 +1,32 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { readTopology } from '../index.ts';
+
+const text = readFileSync(join(__dirname, '../../docs/language.md'), 'utf8');
+const examples = [...text.matchAll(/^```yaml\n([^]*?)^```/gm)].map((match) => match[1]!);
+
+test.each(examples.map((example, i) => [i + 1, example] as const))(
+  'example %i of the language reference reads',
+  (_, example) => {
+    expect(readTopology([{ name: 'example.yaml', text: example }]).findings).toEqual([]);
+  },
+);
+
+test('there is an example for every part of a document', () => {
+  const parts = [
+    'tenants',
+    'parameters',
+    'environments',
+    'messages',
+    'apps',
+    'brokers',
+    'links',
+    'spreads',
+    'access',
+    'expectations',
+  ];
+  for (const part of parts)
+    expect(examples.some((example) => example.includes(`\n${part}:`) || example.startsWith(`${part}:`))).toBe(
+      true,
+    );
+});
