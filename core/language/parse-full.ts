@@ -77,7 +77,10 @@ function parse(text: string): Parsed {
     }
     if (isScalar(node)) return scalar(node as Scalar, start, end, text);
     if (isSeq(node)) {
-      const items = node.items.map((item) => convert(item as ParsedNode | null, start, depth + 1, inAlias));
+      const items = node.items.map((item) => {
+        const made = convert(item as ParsedNode | null, start, depth + 1, inAlias);
+        return isMissing(made) ? empty(text.lastIndexOf('-', made.start) + 1) : made;
+      });
       const flow = node.flow === true;
       return { kind: 'list', items, flow, start, end: flow ? end : (items.at(-1)?.end ?? end) };
     }
@@ -94,7 +97,10 @@ function parse(text: string): Parsed {
           });
           continue;
         }
-        entries.push({ key, value: convert(pair.value as ParsedNode | null, key.end, depth + 1, inAlias) });
+        const value = convert(pair.value as ParsedNode | null, key.end, depth + 1, inAlias);
+        const colon = text.indexOf(':', key.end);
+        // a value that is not there stands right behind its colon, wherever the parser looked for it
+        entries.push({ key, value: isMissing(value) && colon >= 0 ? empty(colon + 1) : value });
       }
       const flow = node.flow === true;
       const last = entries.at(-1);
@@ -116,6 +122,9 @@ function parse(text: string): Parsed {
 function at(node: Node, start: number, end: number): Node {
   return { ...node, start, end };
 }
+
+const isMissing = (node: Node) =>
+  node.kind === 'scalar' && node.start === node.end && node.source === '' && !node.quoted;
 
 /** The null that an absent value is, standing at `offset`. */
 export function empty(offset: number): ScalarNode {

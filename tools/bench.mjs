@@ -1,0 +1,19 @@
+/** Bundles the benchmarks and runs them. */
+import { spawnSync } from 'node:child_process';
+import { join } from 'node:path';
+import { build } from 'esbuild';
+import { homeFor, ROOT } from './setup/places.mjs';
+
+const outfile = join(homeFor('bench'), 'bench.mjs');
+await build({
+  entryPoints: [join(ROOT, 'bench/main.ts')],
+  outfile,
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  alias: { '@vondle/core': join(ROOT, 'core/index.ts') },
+  banner: {
+    js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
+  },
+});
+process.exit(spawnSync(process.execPath, ['--expose-gc', outfile], { stdio: 'inherit' }).status ?? 1);
