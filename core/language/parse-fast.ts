@@ -118,7 +118,7 @@ class Parser {
   private map(column: number): MapNode {
     const entries: Entry[] = [];
     const start = this.at;
-    let end = start;
+    let end: number;
     do {
       if (this.isDash()) throw GIVE_UP;
       const key = this.blockKey();
@@ -298,6 +298,7 @@ class Parser {
     if (quote === APOSTROPHE) value = raw.replaceAll("''", "'");
     else if (raw.includes('\\')) {
       // JSON's escapes are YAML's too; what JSON does not know is left to the full parser
+      // eslint-disable-next-line no-control-regex -- raw control characters are what it must refuse
       if (!/^(?:[^\\\u0000-\u001f]|\\["\\/bfnrt]|\\u[0-9a-fA-F]{4})*$/.test(raw)) throw GIVE_UP;
       value = JSON.parse(`"${raw}"`) as string;
     }
