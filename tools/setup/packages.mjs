@@ -70,7 +70,10 @@ export function needModules() {
     encoding: 'utf8',
     maxBuffer: 1 << 28,
   });
-  if (result.status !== 0) throw new Trouble(`npm ci failed:\n\n${result.stderr ?? result.error}`);
+  if (result.status !== 0)
+    throw new Trouble(
+      `npm ci failed:\n\n${(result.stderr ?? String(result.error)).split('\n').slice(0, 30).join('\n')}`,
+    );
 }
 
 function modulesAreRight() {
