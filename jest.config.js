@@ -1,5 +1,8 @@
 const transform = {
-  '^.+\\.(ts|mjs|js)$': ['@swc/jest', { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' } }],
+  '^.+\\.(ts|mjs|js)$': [
+    '@swc/jest',
+    { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' } },
+  ],
 };
 const project = (displayName, roots, more = {}) => ({
   displayName,
@@ -17,6 +20,7 @@ export default {
   projects: [
     project('core', ['core']),
     project('cli', ['cli']),
+    project('tools', ['tools']),
     // these need the services that `npm test` starts
     project('server', ['server'], { testPathIgnorePatterns: ['\\.live\\.test\\.ts$'] }),
     project('live', ['server'], { testMatch: ['**/*.live.test.ts'] }),

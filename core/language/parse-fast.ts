@@ -62,7 +62,11 @@ class Parser {
     return this.text.charCodeAt(this.at + offset);
   }
 
-  /** Moves to the next thing written, past blank lines and comments. @returns its column, or -1 at the end */
+  /**
+   * Moves to the next thing written, past blank lines and comments. A line that begins a document, ends
+   * one or directs the parser is for the full parser.
+   * @returns its column, or -1 at the end
+   */
   private content(): number {
     const { text } = this;
     for (;;) {
@@ -80,7 +84,11 @@ class Parser {
       } else if (Number.isNaN(code)) {
         return -1;
       }
-      if (text.charCodeAt(this.at) !== NEWLINE) return this.at - this.line;
+      if (text.charCodeAt(this.at) !== NEWLINE) {
+        if (this.at === this.line && /^(?:---|\.\.\.|%)/.test(text.slice(this.at, this.at + 3)))
+          throw GIVE_UP;
+        return this.at - this.line;
+      }
       this.line = ++this.at;
     }
   }
@@ -100,10 +108,6 @@ class Parser {
   /** A map or list whose first key or dash stands here, at `column`. */
   private block(column: number): Node {
     if (++this.depth > DEEPEST) throw GIVE_UP;
-    if (column === 0) {
-      const three = this.text.slice(this.at, this.at + 3);
-      if (three === '---' || three === '...' || three[0] === '%') throw GIVE_UP;
-    }
     const node = this.isDash() ? this.list(column) : this.map(column);
     this.depth--;
     return node;

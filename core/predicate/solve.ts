@@ -170,17 +170,17 @@ function likeText(pattern: readonly LikePart[]): string {
 /** A key that fits a pattern, keeping the words there are wherever the pattern leaves them free. */
 export function nearestKey(pattern: readonly string[], words: readonly string[]): string {
   const fixed = pattern.filter((word) => word !== '#').length;
-  // how many words the first `#` takes, so that a key long enough keeps its length
-  let spare = Math.max(0, words.length - fixed);
-  const made: string[] = [];
-  for (const word of pattern) {
-    if (word === '#') {
-      for (; spare > 0; spare--) made.push(words[made.length]!);
-    } else {
-      made.push(word === '*' ? (words[made.length] ?? 'x') : word);
+  // a single empty word cannot be written (the empty key has no words): then a `#` has to take one more
+  for (const more of [0, 1]) {
+    // how many words the first `#` takes, so that a key long enough keeps its length
+    let spare = Math.max(0, words.length - fixed) + more;
+    const made: string[] = [];
+    for (const word of pattern) {
+      if (word === '#') for (; spare > 0; spare--) made.push(words[made.length] ?? 'x');
+      else made.push(word === '*' ? words[made.length] || 'x' : word);
     }
+    const key = made.join('.');
+    if (wordsMatch(pattern, wordsOf(key))) return key;
   }
-  const key = made.join('.');
-  // a single empty word cannot be written: the empty key has no words at all
-  return wordsMatch(pattern, wordsOf(key)) ? key : made.map((word) => word || 'x').join('.');
+  return pattern.map((word) => (word === '*' || word === '#' ? 'x' : word)).join('.');
 }
