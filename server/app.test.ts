@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm';
-import { audit, contents, members, people, targets, topologies } from './db/schema.ts';
+import { audit, contents, members, people, rollouts, targets, topologies } from './db/schema.ts';
 import { asker, harness, PASSWORD, type Ask, type Harness } from './testing/harness.ts';
 
 let h: Harness;
@@ -239,5 +239,41 @@ describe('targets', () => {
     const sealed = h.sealer.seal('word');
     expect(h.sealer.open(sealed)).toBe('word');
     expect(() => h.sealer.open(`${sealed.slice(0, -2)}AA`)).toThrow();
+  });
+});
+
+describe('rollouts', () => {
+  test('one that a dying server left running is interrupted, and frees its target', async () => {
+    const [target] = await h.db.select().from(targets);
+    const [person] = await h.db.select().from(people).where(eq(people.handle, 'mara'));
+    const row = {
+      topologyId: target!.topologyId,
+      targetId: target!.id,
+      revision: 1,
+      kept: [],
+      leftToOthers: [],
+      inPlace: 0,
+      createdBy: person!.id,
+    };
+    const [left] = await h.db
+      .insert(rollouts)
+      .values({ ...row, state: 'applying' })
+      .returning({ id: rollouts.id });
+    const [waiting] = await h.db
+      .insert(rollouts)
+      .values({ ...row, state: 'planned' })
+      .returning({ id: rollouts.id });
+    // while one is running on the target, another cannot begin
+    const busy = await mara('POST', `/topologies/harbour/rollouts/${waiting!.id}/apply`);
+    expect(busy).toMatchObject({ status: 409, data: { title: 'Busy' } });
+    await h.rollouts.recover();
+    const { data } = await mara('GET', `/topologies/harbour/rollouts/${left!.id}`);
+    expect(data).toMatchObject({ state: 'interrupted', steps: [] });
+    expect(data.error).toContain('plan again');
+    expect((await mara('POST', `/topologies/harbour/rollouts/${left!.id}/apply`)).status).toBe(409);
+    // freed: it begins now, and fails since the broker is not there, saying so
+    expect((await mara('POST', `/topologies/harbour/rollouts/${waiting!.id}/apply`)).status).toBe(202);
+    await h.rollouts.idle();
+    expect((await mara('GET', `/topologies/harbour/rollouts/${waiting!.id}`)).data.state).toBe('failed');
   });
 });

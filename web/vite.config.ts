@@ -6,5 +6,10 @@ export default defineConfig({
   plugins: [vue()],
   resolve: { alias: { '@vondle/core': fileURLToPath(new URL('../core/index.ts', import.meta.url)) } },
   worker: { format: 'es' },
-  build: { target: 'es2022', assetsInlineLimit: 0, chunkSizeWarningLimit: 2500 },
+  build: {
+    target: 'es2022',
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 2500,
+    rolldownOptions: { checks: { pluginTimings: false } },
+  },
 });

@@ -51,9 +51,11 @@ class Parser {
   document(): Node | undefined {
     const column = this.content();
     if (column < 0) return undefined;
-    const root = this.block(column);
+    // JSON, and whatever else is one flow from end to end
+    const code = this.code();
+    const root = code === MAP_OPEN || code === LIST_OPEN ? this.flow(-1) : this.block(column);
+    if (root.flow) this.lineEnd();
     if (this.content() >= 0) throw GIVE_UP;
-    if (root.kind === 'scalar') throw GIVE_UP;
     return root;
   }
 
@@ -106,7 +108,7 @@ class Parser {
   }
 
   /** A map or list whose first key or dash stands here, at `column`. */
-  private block(column: number): Node {
+  private block(column: number): MapNode | ListNode {
     if (++this.depth > DEEPEST) throw GIVE_UP;
     const node = this.isDash() ? this.list(column) : this.map(column);
     this.depth--;

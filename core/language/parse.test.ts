@@ -39,6 +39,8 @@ test.each([
   ['colons and hashes inside words', 'a: b:c\nd: x#y\ne: http://x/y\nf: [a:b, c#d]\n'],
   ['no line end at the end', 'a:\n  b: c'],
   ['nothing', ''],
+  ['JSON', '{"a": {"b": [1, true, null, "x"]}, "c": "d\\n"}\n'],
+  ['JSON over lines', '{\n  "a": [\n    1,\n    2\n  ]\n}\n# end\n'],
   ['only comments', '# a\n\n  # b\n'],
 ])('reads %s the fast way', (_, text) => expect(agrees(text)).toBe(true));
 

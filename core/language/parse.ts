@@ -2,8 +2,15 @@ import { parseFast } from './parse-fast.ts';
 import { parseFull } from './parse-full.ts';
 import type { Parsed } from './tree.ts';
 
+/** The full parser takes seconds for a megabyte: what is longer must be readable the fast way. */
+const LONGEST_FULL = 3 * 1024 * 1024;
+
 /** Reads one document's YAML: the fast way where it is everyday, the full way otherwise. Never throws. */
 export function parseDocument(text: string): Parsed {
   const fast = parseFast(text);
-  return fast ? { root: fast.root, problems: [] } : parseFull(text);
+  if (fast) return { root: fast.root, problems: [] };
+  if (text.length <= LONGEST_FULL) return parseFull(text);
+  const message =
+    'This document is too long for what it holds: something in it is not everyday YAML, or wrong. Split it to find out what.';
+  return { root: undefined, problems: [{ message, start: 0, end: 1 }] };
 }

@@ -154,6 +154,12 @@ describe('reading', () => {
     expect(said('x: '.repeat(5000)).length).toBeGreaterThan(0);
   });
 
+  test('50 MB of garbage is refused, in little time', () => {
+    const words = 'x: [ { "\t%& - ? : # \n';
+    expect(said(words.repeat(50_000_000 / words.length)).join()).toContain('at most 16 MiB are read');
+    expect(said(words.repeat(8_000_000 / words.length)).join()).toContain('too long for what it holds');
+  });
+
   test('never throws, whatever the text', () => {
     const words = [
       'brokers:',

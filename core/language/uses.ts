@@ -1,5 +1,17 @@
 /** Every place in a topology that names something declared elsewhere in it. */
-import { ENTRIES, lookUp, STORES, thing, type Thing, type ThingKind } from '../model/address.ts';
+import {
+  BINDABLE,
+  ENTRIES,
+  EXCHANGES,
+  HOSTED_ENTRIES,
+  lookUp,
+  QUEUES,
+  STORES,
+  thing,
+  TOPICS,
+  type Thing,
+  type ThingKind,
+} from '../model/address.ts';
 import type { Val } from '../model/place.ts';
 import type { DocumentDecl } from './language.ts';
 
@@ -53,11 +65,7 @@ export function* usesIn(declared: DocumentDecl): Generator<Use> {
   for (const { name: home, value: broker } of declared.brokers?.values() ?? []) {
     yield* id(broker.tenant, 'tenant');
     for (const { value: queue } of broker.queues?.values() ?? []) {
-      yield* address(
-        queue.deadLetter?.to,
-        broker.variant === 'amqp' ? ['exchange', 'queue'] : ['topic', 'queue'],
-        home,
-      );
+      yield* address(queue.deadLetter?.to, broker.variant === 'amqp' ? BINDABLE : HOSTED_ENTRIES, home);
       if ('perInstanceOf' in queue) yield* id(queue.perInstanceOf, 'app');
     }
     for (const { value: alias } of broker.aliases?.values() ?? []) {
@@ -65,28 +73,28 @@ export function* usesIn(declared: DocumentDecl): Generator<Use> {
       yield* id(alias.over, 'link');
     }
     if (broker.variant === 'amqp') {
-      yield* address(broker.mqtt?.exchange, ['exchange'], home);
+      yield* address(broker.mqtt?.exchange, EXCHANGES, home);
       for (const { value: exchange } of broker.exchanges?.values() ?? []) {
-        yield* address(exchange.unroutedTo, ['exchange'], home);
+        yield* address(exchange.unroutedTo, EXCHANGES, home);
       }
       for (const binding of broker.bindings?.items ?? []) {
-        yield* address(binding.from, ['exchange'], home);
-        yield* address(binding.to, ['queue', 'exchange'], home);
+        yield* address(binding.from, EXCHANGES, home);
+        yield* address(binding.to, BINDABLE, home);
       }
     } else {
       for (const { value: subscription } of broker.subscriptions?.values() ?? []) {
-        yield* address(subscription.topic, ['topic'], home);
-        yield* address(subscription.to, ['queue'], home);
-        yield* address(subscription.deadLetter?.to, ['topic', 'queue'], home);
+        yield* address(subscription.topic, TOPICS, home);
+        yield* address(subscription.to, QUEUES, home);
+        yield* address(subscription.deadLetter?.to, HOSTED_ENTRIES, home);
       }
     }
   }
   for (const { value: link } of declared.links?.values() ?? []) {
-    yield* address(link.from, ['queue']);
+    yield* address(link.from, QUEUES);
     yield* address(link.to, ENTRIES);
   }
   for (const { value: spread } of declared.spreads?.values() ?? []) {
-    for (const member of spread.members?.items ?? []) yield* address(member, ['queue']);
+    for (const member of spread.members?.items ?? []) yield* address(member, QUEUES);
   }
   for (const { value: environment } of declared.environments?.values() ?? []) {
     for (const [name, { key }] of environment.values ?? [])

@@ -40,6 +40,12 @@ export function addressOf(of: Thing): string {
 export const ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue', 'alias', 'spread'];
 /** What can be taken from. */
 export const STORES: readonly ThingKind[] = ['queue', 'subscription'];
+/** What the other places of the language may name; shared, so that look-ups can be remembered by them. */
+export const EXCHANGES: readonly ThingKind[] = ['exchange'];
+export const QUEUES: readonly ThingKind[] = ['queue'];
+export const TOPICS: readonly ThingKind[] = ['topic'];
+export const BINDABLE: readonly ThingKind[] = ['queue', 'exchange'];
+export const HOSTED_ENTRIES: readonly ThingKind[] = ['topic', 'queue'];
 
 export type Lookup =
   | { readonly ok: true; readonly thing: Thing }
@@ -81,19 +87,45 @@ export function lookUp(
   kinds: readonly ThingKind[],
   home?: string,
 ): Lookup {
+  // the same few addresses are asked for again and again: by references, the graph, every trace
+  const byHome = inside(inside(lookups, declared, newWeak), kinds, newMap);
+  const byAddress = inside(byHome, home ?? '', newMap) as Map<string, Lookup>;
+  let found = byAddress.get(address);
+  if (!found) byAddress.set(address, (found = find(declared, address, kinds, home)));
+  return found;
+}
+
+type Remembered = Map<string, Map<string, Lookup>>;
+const lookups = new WeakMap<DocumentDecl, WeakMap<readonly ThingKind[], Remembered>>();
+const newWeak = () => new WeakMap<readonly ThingKind[], Remembered>();
+const newMap = <K, V>() => new Map<K, V>();
+
+/** @returns what a map has at a key, made there first where it has nothing. */
+function inside<K, V>(
+  map: { get(key: K): V | undefined; set(key: K, value: V): unknown },
+  key: K,
+  make: () => V,
+): V {
+  let value = map.get(key);
+  if (value === undefined) map.set(key, (value = make()));
+  return value;
+}
+
+function find(declared: DocumentDecl, address: string, kinds: readonly ThingKind[], home?: string): Lookup {
   if (kinds.includes('spread') && address.startsWith('spread:')) {
     const name = address.slice('spread:'.length);
     return declared.spreads?.has(name)
       ? { ok: true, thing: thing('spread', name) }
       : { ok: false, reason: 'unknown', message: `There is no spread \`${name}\`.` };
   }
-  const outer = PREFIX.exec(address);
+  // names with a colon are rare, and so are the prefixes that need one
+  const outer = address.includes(':') ? PREFIX.exec(address) : null;
   const candidates = (broker: string, name: string): Thing[] => {
     const decl = declared.brokers?.get(broker)?.value;
     if (!decl) return [];
     const exact = namedOn(decl, broker, name, kinds);
     if (exact.length) return exact;
-    const inner = PREFIX.exec(name);
+    const inner = name.includes(':') ? PREFIX.exec(name) : null;
     return inner
       ? namedOn(
           decl,

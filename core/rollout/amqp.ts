@@ -4,7 +4,15 @@
  */
 import type { AmqpBrokerDecl, AmqpQueueDecl, DeadLetterDecl } from '../language/language.ts';
 import type { Topology } from '../language/read.ts';
-import { lookUp, thing, type Thing, type ThingId } from '../model/address.ts';
+import {
+  BINDABLE,
+  EXCHANGES,
+  lookUp,
+  thing,
+  type Thing,
+  type ThingId,
+  type ThingKind,
+} from '../model/address.ts';
 import type { Place } from '../model/place.ts';
 
 export type Arguments = Readonly<Record<string, string | number | boolean | null>>;
@@ -84,7 +92,7 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
   const broker = topology.declared.brokers?.get(brokerId)?.value;
   const leftToOthers: { of: ThingId; why: string }[] = [];
   if (broker?.variant !== 'amqp') return { exchanges: [], queues: [], bindings: [], leftToOthers };
-  const find = (address: string, kinds: readonly ('exchange' | 'queue')[]): Thing | undefined => {
+  const find = (address: string, kinds: readonly ThingKind[]): Thing | undefined => {
     const found = lookUp(topology.declared, address, kinds, brokerId);
     return found.ok ? found.thing : undefined;
   };
@@ -96,7 +104,7 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
 
   const exchanges: Wanted<WireExchange>[] = [];
   for (const { name, key, value } of broker.exchanges?.values() ?? []) {
-    const unrouted = value.unroutedTo && find(value.unroutedTo.value, ['exchange']);
+    const unrouted = value.unroutedTo && find(value.unroutedTo.value, EXCHANGES);
     const of = thing('exchange', name, brokerId);
     exchanges.push({
       name: wireOf(of)[0]!,
@@ -125,7 +133,7 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
         autoDelete: value.autoDelete?.value ?? false,
         exclusive: false,
         arguments: queueArguments(value, value.deadLetter, (address) => {
-          const target = find(address, ['exchange', 'queue']);
+          const target = find(address, BINDABLE);
           return target && { kind: target.kind, wire: wireOf(target)[0] ?? target.name };
         }),
         of: of.id,
@@ -136,8 +144,8 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
   const bindings: (WireBinding & { place: Place })[] = [];
   const seen = new Set<string>();
   for (const declared of broker.bindings?.items ?? []) {
-    const from = declared.from && find(declared.from.value, ['exchange']);
-    const to = declared.to && find(declared.to.value, ['queue', 'exchange']);
+    const from = declared.from && find(declared.from.value, EXCHANGES);
+    const to = declared.to && find(declared.to.value, BINDABLE);
     if (!from || !to || absent.has(to.id)) continue;
     for (const destination of wireOf(to)) {
       const binding: WireBinding = {

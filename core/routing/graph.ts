@@ -18,7 +18,18 @@ import type {
   TopicDecl,
 } from '../language/language.ts';
 import type { Topology } from '../language/read.ts';
-import { ENTRIES, lookUp, STORES, thing, type Thing, type ThingKind } from '../model/address.ts';
+import {
+  BINDABLE,
+  ENTRIES,
+  EXCHANGES,
+  lookUp,
+  QUEUES,
+  STORES,
+  thing,
+  TOPICS,
+  type Thing,
+  type ThingKind,
+} from '../model/address.ts';
 import type { Place, Val } from '../model/place.ts';
 import { ALWAYS, type Constant, type Predicate } from '../predicate/predicate.ts';
 import { exchangeRouter, type Router } from './router.ts';
@@ -84,6 +95,8 @@ export interface RoutingGraph {
   readonly routers: ReadonlyMap<string, Router>;
   readonly decide: Decide;
 }
+
+const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue'];
 
 /** @returns who owns an app, broker or topic: its tenant, its broker's, or the topology's. */
 export function tenantOf(topology: Topology, of: Thing): string | undefined {
@@ -191,18 +204,18 @@ export function buildGraph(topology: Topology): RoutingGraph {
         addEdge({
           kind: 'unrouted',
           from: thing('exchange', name, home).id,
-          to: find(exchange.unroutedTo, ['exchange'], home),
+          to: find(exchange.unroutedTo, EXCHANGES, home),
           place: exchange.unroutedTo.place,
           label: 'unrouted',
         });
       }
       for (const binding of broker.bindings?.items ?? []) {
-        const from = find(binding.from, ['exchange'], home);
+        const from = find(binding.from, EXCHANGES, home);
         const type = (nodes.get(from) as ExchangeNode | undefined)?.decl.type?.value ?? 'direct';
         addEdge({
           kind: 'binding',
           from,
-          to: find(binding.to, ['queue', 'exchange'], home),
+          to: find(binding.to, BINDABLE, home),
           place: binding.place,
           ...bindingCondition(type, binding),
           key: binding.key?.value ?? '',
@@ -221,8 +234,8 @@ export function buildGraph(topology: Topology): RoutingGraph {
         };
         addEdge({
           kind: 'subscription',
-          from: find(subscription.topic, ['topic'], home),
-          to: subscription.to ? find(subscription.to, ['queue'], home) : own.id,
+          from: find(subscription.topic, TOPICS, home),
+          to: subscription.to ? find(subscription.to, QUEUES, home) : own.id,
           place: key,
           condition: subscription.filter?.predicate ?? ALWAYS,
           label: name,
@@ -235,7 +248,7 @@ export function buildGraph(topology: Topology): RoutingGraph {
   for (const { name, key, value } of declared.links?.values() ?? []) {
     addEdge({
       kind: 'link',
-      from: find(value.from, ['queue']),
+      from: find(value.from, QUEUES),
       to: find(value.to, ENTRIES),
       place: key,
       condition: linkCondition(value),
@@ -248,7 +261,7 @@ export function buildGraph(topology: Topology): RoutingGraph {
       addEdge({
         kind: 'member',
         from: thing('spread', name).id,
-        to: find(member, ['queue']),
+        to: find(member, QUEUES),
         place: member.place,
       });
     }
@@ -298,7 +311,7 @@ export function buildGraph(topology: Topology): RoutingGraph {
     addEdge({
       kind: 'deadLetter',
       from: from.id,
-      to: find(deadLetter.to, ['exchange', 'topic', 'queue'], home),
+      to: find(deadLetter.to, DEAD_LETTER_ENTRIES, home),
       place: deadLetter.place,
       label: 'dead letters',
       deadLetter,
@@ -321,7 +334,7 @@ export const takerId = (app: string): string => `taker:${app}`;
 export function mqttEntry(topology: Topology, broker: string): string {
   const decl = topology.declared.brokers?.get(broker)?.value;
   if (decl?.variant !== 'amqp' || !decl.mqtt?.exchange) return '';
-  const found = lookUp(topology.declared, decl.mqtt.exchange.value, ['exchange'], broker);
+  const found = lookUp(topology.declared, decl.mqtt.exchange.value, EXCHANGES, broker);
   return found.ok ? found.thing.id : '';
 }
 
