@@ -118,6 +118,26 @@ test('a message is traced to the right queues, with the reasons', async () => {
   await page.waitForSelector('.node.lit[data-node="queue:mainland/rostering"]');
 });
 
+test('a store that gets no copy says why, and a change that was tried can be made', async () => {
+  const { page, address } = w;
+  await page.goto(`${address}${BENCH}/trace?type=sailing-departed&sel=queue:mainland/to-islet`);
+  await see(
+    page,
+    '[data-testid=why-not]',
+    '*.outer.# does not match sailing.north.departed: word 2 is north, not outer',
+  );
+  await press(page, '[data-testid=why-not] li button', 'try');
+  await see(page, '[data-testid=ledger]', 'islet/desk1islet-desk40 ms');
+  expect(await page.$eval('input[name=key]', (input) => (input as HTMLInputElement).value)).toBe(
+    'sailing.outer.departed',
+  );
+  expect(await page.$('[data-testid=why-not]')).toBeNull();
+  await press(page, '.compose button', 'back to the sample');
+  await see(page, '[data-testid=why-not]', 'bind to-islet to sailings for this message too');
+  await page.goto(`${address}${BENCH}/trace?type=sailing-delayed&from=bridge-console`);
+  await see(page, '[data-testid=ledger]', 'mainland/rostering');
+});
+
 test('a revision is saved with its words', async () => {
   const { page } = w;
   await press(page, 'header button', 'Save revision');

@@ -2,6 +2,7 @@
 import { useFocus } from '../stores/focus.ts';
 import type { Spot } from '../workers/views.ts';
 import Findings from './Findings.vue';
+import WhyNot from './WhyNot.vue';
 
 const focus = useFocus();
 const emit = defineEmits<{ show: [spot: Spot] }>();
@@ -26,6 +27,7 @@ const emit = defineEmits<{ show: [spot: Spot] }>();
       <h2 class="part">Findings</h2>
       <Findings :findings="focus.closeUp.findings" @show="emit('show', $event)" />
     </template>
+    <WhyNot @show="emit('show', $event)" />
     <h2 class="part">Upstream</h2>
     <p v-if="focus.closeUp.upstream.length === 0" class="soft">Nothing leads here.</p>
     <ul>

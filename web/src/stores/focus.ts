@@ -1,10 +1,10 @@
 /** What every view is about: the selection and the message followed, all in the address bar. */
 import type { Message } from '@vondle/core';
 import { defineStore } from 'pinia';
-import { computed, ref, shallowRef, watch } from 'vue';
+import { computed, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { core } from '../workers/client.ts';
-import type { CloseUp, FollowView, MessageView, PublishView, Sending } from '../workers/views.ts';
+import type { CloseUp, FollowView, MessageView, PublishView, Sending, WhyNotView } from '../workers/views.ts';
 import { useBench } from './bench.ts';
 
 export const useFocus = defineStore('focus', () => {
@@ -45,7 +45,7 @@ export const useFocus = defineStore('focus', () => {
     set: (app: string) => set({ from: app || undefined }),
   });
   /** A message changed by hand, in place of the sample. */
-  const edited = ref<Message>();
+  const edited = shallowRef<Message>();
 
   const sample = computed(() => type.value?.samples[sampleIndex.value] ?? type.value?.samples[0]);
   const message = computed<Message | undefined>(() => edited.value ?? sample.value?.message);
@@ -56,27 +56,44 @@ export const useFocus = defineStore('focus', () => {
     return type.value?.publishes.filter((publish) => publish.app === app) ?? [];
   });
 
+  /** What is sent, as the worker wants it: plain data. */
+  const sendings = computed<Sending[]>(() => {
+    if (!message.value) return [];
+    const plain = JSON.parse(JSON.stringify(message.value)) as Message;
+    return publishes.value.map(({ app, to, via }) => ({ message: plain, to, via, from: app }));
+  });
+
   const followed = shallowRef<FollowView>();
   const closeUp = shallowRef<CloseUp>();
 
   let asking = 0;
   watch(
-    [message, publishes, () => bench.analysis],
+    [sendings, () => bench.analysis],
     async () => {
       const turn = ++asking;
-      if (!message.value || publishes.value.length === 0) {
+      if (sendings.value.length === 0) {
         followed.value = undefined;
         return;
       }
-      const plain = JSON.parse(JSON.stringify(message.value)) as Message;
-      const sendings: Sending[] = publishes.value.map(({ app, to, via }) => ({
-        message: plain,
-        to,
-        via,
-        from: app,
-      }));
-      const result = await core.follow(sendings);
+      const result = await core.follow(sendings.value);
       if (turn === asking) followed.value = result;
+    },
+    { immediate: true },
+  );
+  /** Why the selected store gets no copy of the followed message; undefined where that is no question. */
+  const whyNot = shallowRef<WhyNotView[]>();
+  let wondering = 0;
+  watch(
+    [selected, followed],
+    async () => {
+      const turn = ++wondering;
+      const store = selected.value;
+      const question =
+        followed.value &&
+        /^(queue|subscription):/.test(store) &&
+        !followed.value.rests.some(({ node }) => node === store);
+      const result = question ? await core.whyNot(sendings.value, store) : undefined;
+      if (turn === wondering) whyNot.value = result?.some(({ reached }) => reached) ? undefined : result;
     },
     { immediate: true },
   );
@@ -103,6 +120,7 @@ export const useFocus = defineStore('focus', () => {
     publishers,
     publishes,
     followed,
+    whyNot,
     closeUp,
   };
 });

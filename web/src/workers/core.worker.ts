@@ -12,6 +12,7 @@ import {
   summarise,
   trace,
   whyHop,
+  whyNot,
   formatDuration,
   type Edge,
   type Finding,
@@ -40,6 +41,7 @@ import type {
   OutlineGroup,
   Sending,
   Spot,
+  WhyNotView,
 } from './views.ts';
 
 let graph: RoutingGraph = buildGraph(readTopology([]));
@@ -357,6 +359,32 @@ const worker = {
       ),
       lit: light(traces),
     };
+  },
+
+  /** Why a message does not reach a store: asked for each place it is sent to, the closest first. */
+  whyNot(sendings: Sending[], store: string): WhyNotView[] {
+    const found = sendings.map(({ message, to, via, from }) => {
+      const result = whyNot(
+        graph,
+        message,
+        { to, ...(via === 'mqtt' ? { via } : {}), ...(from ? { from: `app:${from}` } : {}) },
+        store,
+      );
+      return { to, result };
+    });
+    // a way that fails somewhere says more than no way at all
+    found.sort((a, b) => Number(b.result.branch.length > 0) - Number(a.result.branch.length > 0));
+    return found.map(({ to, result }) => ({
+      reached: result.reached,
+      to,
+      text: result.failed?.text ?? '',
+      ...spotIf(result.failed?.place),
+      changes: result.changes.map((change) =>
+        change.of === 'message'
+          ? { ...change }
+          : { of: change.of, title: change.title, edits: [...change.edits] },
+      ),
+    }));
   },
 
   /** Everything about one thing. */

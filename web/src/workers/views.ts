@@ -161,3 +161,14 @@ export interface Sending {
   via: string;
   from: string;
 }
+
+/** Why a message sent so does not reach a store, and what would let it through. */
+export interface WhyNotView {
+  reached: boolean;
+  to: string;
+  text: string;
+  spot?: Spot;
+  changes: (
+    { of: 'message'; title: string; message: Message } | { of: 'topology'; title: string; edits: TextEdit[] }
+  )[];
+}

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import type { Message } from '@vondle/core';
 import { ElButton, ElInput } from 'element-plus';
 import { ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import FollowBar from '../../parts/FollowBar.vue';
 import Graph from '../../parts/Graph.vue';
+import WhyNot from '../../parts/WhyNot.vue';
 import { useFocus } from '../../stores/focus.ts';
 import { showInText } from '../show.ts';
 import Ladder from './Ladder.vue';
@@ -18,15 +20,16 @@ const trouble = ref('');
 
 const pretty = (value: unknown) => (value === undefined ? '' : JSON.stringify(value, null, 2));
 
-// the fields show the sample until somebody types in them
+// the fields show the message followed, unless it is the one being typed in them
+let typed: Message | undefined;
 watch(
-  () => focus.sample,
-  (sample) => {
-    if (focus.edited || !sample) return;
-    key.value = sample.message.key;
-    headers.value = pretty(sample.message.headers);
-    properties.value = pretty(sample.message.properties);
-    body.value = pretty(sample.message.body);
+  () => focus.message,
+  (message) => {
+    if (!message || message === typed) return;
+    key.value = message.key;
+    headers.value = pretty(message.headers);
+    properties.value = pretty(message.properties);
+    body.value = pretty(message.body);
     trouble.value = '';
   },
   { immediate: true },
@@ -50,13 +53,14 @@ function change() {
   if (!focus.type) return;
   try {
     const data = parse('body’s words', body.value, false);
-    focus.edited = {
+    typed = {
       type: focus.type.id,
       key: key.value,
       headers: parse('headers', headers.value, true) as Record<string, unknown>,
       properties: parse('properties', properties.value, true) as Record<string, unknown>,
       ...(data === undefined ? {} : { body: data }),
     };
+    focus.edited = typed;
     trouble.value = '';
   } catch (error) {
     trouble.value = (error as Error).message;
@@ -64,14 +68,8 @@ function change() {
 }
 
 function reset() {
+  typed = undefined;
   focus.edited = undefined;
-  const { sample } = focus;
-  if (!sample) return;
-  key.value = sample.message.key;
-  headers.value = pretty(sample.message.headers);
-  properties.value = pretty(sample.message.properties);
-  body.value = pretty(sample.message.body);
-  trouble.value = '';
 }
 </script>
 
@@ -120,6 +118,8 @@ function reset() {
         <p class="sentence" data-testid="sentence">
           <b>{{ focus.followed.sentence }}.</b>
         </p>
+        <WhyNot @show="showInText(router, $event)" />
+        <p v-if="!focus.selected" class="soft">Pick a store in the picture to see why it gets no copy.</p>
         <div v-for="(entry, i) in focus.followed.entries" :key="i">
           <h2>
             <code>{{ entry.from }}</code> sends it to <code>{{ entry.to }}</code><span
