@@ -4,7 +4,7 @@ import { load } from 'js-yaml';
 import { Qlobber } from 'qlobber';
 import { parse } from 'yaml';
 import { inTurn, print } from './measure.ts';
-import { key, largeDocument, pattern } from './topologies.ts';
+import { crowdedKeys, crowdedPatterns, key, largeDocument } from './topologies.ts';
 
 const text = largeDocument(5_000, 20_000);
 const document = (value: string) => [{ name: 'large.yaml', text: value }];
@@ -38,39 +38,59 @@ print(
   }),
 );
 
-const patterns = [...new Set(Array.from({ length: 14_000 }, (_, i) => pattern(i)))].slice(0, 10_000);
-const keys = Array.from({ length: 200_000 }, (_, i) => key(i));
-const trie = new KeyTrie<number>();
-const qlobber = new Qlobber<number>({
-  separator: '.',
-  wildcard_one: '*',
-  wildcard_some: '#',
-  cache_adds: true,
+const patterns = crowdedPatterns(10_000);
+const keys = crowdedKeys(100_000);
+
+/** What one set of patterns costs in memory. */
+function held<T>(make: () => T): { made: T; megabytes: number } {
+  globalThis.gc?.();
+  const before = process.memoryUsage().heapUsed;
+  const made = make();
+  globalThis.gc?.();
+  return { made, megabytes: (process.memoryUsage().heapUsed - before) / 1e6 };
+}
+const trie = held(() => {
+  const made = new KeyTrie<number>();
+  patterns.forEach((each, i) => made.add(wordsOf(each), i));
+  return made;
 });
-patterns.forEach((each, i) => {
-  trie.add(wordsOf(each), i);
-  qlobber.add(each, i);
+const qlobber = held(() => {
+  const made = new Qlobber<number>({ separator: '.', wildcard_one: '*', wildcard_some: '#' });
+  patterns.forEach((each, i) => made.add(each, i));
+  return made;
 });
 const expressions = patterns.map(
   (each) =>
-    new RegExp(
-      `^${each.replaceAll('.', '\\.').replaceAll('*', '[^.]*').replaceAll('\\.#', '(\\..*)?').replaceAll('#', '.*')}$`,
-    ),
+    new RegExp(`^${each.replaceAll('.', '\\.').replaceAll('*', '[^.]*').replaceAll('\\.#', '(\\..*)?')}$`),
 );
-let matches = 0;
-for (const each of keys.slice(0, 10_000)) matches += trie.match(wordsOf(each)).length;
+const met = keys.slice(0, 1000).reduce((sum, each) => sum + trie.made.match(wordsOf(each)).length, 0) / 1000;
+// the three agree before they are compared
+for (const each of keys.slice(0, 50)) {
+  const found = trie.made.match(wordsOf(each)).length;
+  const others = [new Set(qlobber.made.match(each)).size, expressions.filter((one) => one.test(each)).length];
+  if (others.some((other) => other !== found)) throw new Error(`${each}: ${found}, ${others.join(', ')}`);
+}
 print(
-  'matching keys against topic patterns',
+  'matching 100,000 keys against topic patterns',
   inTurn(
     {
-      'vondle: trie, 200,000 keys': () => keys.forEach((each) => trie.match(wordsOf(each))),
-      'qlobber, 200,000 keys': () => keys.forEach((each) => qlobber.match(each)),
-      'a loop of regular expressions, 200 keys (× 1000)': () =>
-        keys.slice(0, 200).forEach((each) => expressions.filter((one) => one.test(each))),
+      'vondle: trie': () => keys.forEach((each) => trie.made.match(wordsOf(each))),
+      qlobber: () => keys.forEach((each) => qlobber.made.match(each)),
     },
     3,
   ),
-  `${patterns.length} patterns, ${(matches / 10_000).toFixed(1)} matches a key`,
+  `10,000 patterns, ${met.toFixed(0)} matches a key`,
+);
+print(
+  'the same, 500 keys',
+  inTurn({
+    'vondle: trie': () => keys.slice(0, 500).forEach((each) => trie.made.match(wordsOf(each))),
+    'a loop of regular expressions': () =>
+      keys.slice(0, 500).forEach((each) => expressions.filter((one) => one.test(each))),
+  }),
+);
+console.log(
+  `\nmemory of 10,000 patterns: vondle ${trie.megabytes.toFixed(1)} MB, qlobber ${qlobber.megabytes.toFixed(1)} MB`,
 );
 
 const graph = buildGraph(readTopology(document(text)));

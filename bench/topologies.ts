@@ -55,3 +55,30 @@ export function key(i: number): string {
     .replaceAll('*', 'any')
     .replaceAll('#', 'all');
 }
+
+/** A fixed sequence of pseudo-random whole numbers below a bound. */
+function sequence(seed: number): (below: number) => number {
+  let state = seed;
+  return (below) => {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+    return Math.floor((state / 2 ** 32) * below);
+  };
+}
+
+/** @returns distinct topic patterns of four words, of which a key meets about one in thirty-seven. */
+export function crowdedPatterns(count: number): string[] {
+  const next = sequence(7);
+  const found = new Set<string>();
+  while (found.size < count) {
+    const words = Array.from({ length: 4 }, () => (next(100) < 34 ? '*' : WORDS[next(10)]!));
+    if (next(100) < 3) words.splice(1 + next(3), 4, '#');
+    found.add(words.join('.'));
+  }
+  return [...found];
+}
+
+/** @returns keys of four words. */
+export function crowdedKeys(count: number): string[] {
+  const next = sequence(11);
+  return Array.from({ length: count }, () => Array.from({ length: 4 }, () => WORDS[next(10)]!).join('.'));
+}

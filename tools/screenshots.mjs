@@ -18,6 +18,11 @@ const PICTURES = [
   { name: 'fan-out', path: `${T}/fan-out?${SEVERE}&sel=queue:shore/texting-in`, wait: '.edge.passed' },
   { name: 'fan-out-dark', path: `${T}/fan-out?${SEVERE}`, wait: '.edge.passed', dark: true },
   { name: 'trace', path: `${T}/trace?${SEVERE}`, wait: '.ladder .hop' },
+  {
+    name: 'why-not',
+    path: `${T}/trace?type=sailing-departed&sel=queue:mainland/to-islet`,
+    wait: '[data-testid=why-not]',
+  },
   { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose', before: rollOut },
 ];
 

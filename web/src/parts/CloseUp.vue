@@ -27,7 +27,8 @@ const emit = defineEmits<{ show: [spot: Spot] }>();
       <h2 class="part">Findings</h2>
       <Findings :findings="focus.closeUp.findings" @show="emit('show', $event)" />
     </template>
-    <WhyNot @show="emit('show', $event)" />
+    <!-- a finding of this very thing says why already -->
+    <WhyNot v-else @show="emit('show', $event)" />
     <h2 class="part">Upstream</h2>
     <p v-if="focus.closeUp.upstream.length === 0" class="soft">Nothing leads here.</p>
     <ul>

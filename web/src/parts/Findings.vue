@@ -26,9 +26,7 @@ function mend(finding: FindingView, index: number) {
         <b :class="finding.severity">{{ WORDS[finding.severity] }}.</b> <Said :text="finding.message" />
       </p>
       <template v-for="(each, index) in finding.mends" :key="each.title">
-        <pre v-for="edit in each.edits" :key="edit.start" class="mono">{{
-          edit.text.replace(/^\n/, '')
-        }}</pre>
+        <pre v-for="edit in each.edits" :key="edit.start" class="mono">{{ edit.text.trim() }}</pre>
         <el-button
           size="small"
           type="primary"

@@ -368,9 +368,9 @@ svg:active {
 }
 .fit {
   position: absolute;
-  right: 10px;
-  bottom: 10px;
-  padding: 3px 10px;
+  right: 8px;
+  top: 5px;
+  padding: 1px 10px;
   border: 1px solid var(--hairline);
   border-radius: 3px;
   background: var(--sheet);

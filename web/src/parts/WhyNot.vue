@@ -62,6 +62,10 @@ h2 {
   color: var(--accent);
   text-decoration: underline;
   font-size: 13px;
+  margin-left: 6px;
+}
+li :deep(.el-button) {
+  margin-right: 8px;
 }
 pre {
   margin: 4px 0 0;

@@ -361,7 +361,7 @@ const worker = {
     };
   },
 
-  /** Why a message does not reach a store: asked for each place it is sent to, the closest first. */
+  /** Why a message does not reach a store: asked for each place it is sent to from which a way leads there. */
   whyNot(sendings: Sending[], store: string): WhyNotView[] {
     const found = sendings.map(({ message, to, via, from }) => {
       const result = whyNot(
@@ -373,8 +373,8 @@ const worker = {
       return { to, result };
     });
     // a way that fails somewhere says more than no way at all
-    found.sort((a, b) => Number(b.result.branch.length > 0) - Number(a.result.branch.length > 0));
-    return found.map(({ to, result }) => ({
+    const ways = found.filter(({ result }) => result.reached || result.branch.length > 0);
+    return (ways.length ? ways : found).map(({ to, result }) => ({
       reached: result.reached,
       to,
       text: result.failed?.text ?? '',

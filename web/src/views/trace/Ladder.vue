@@ -95,6 +95,7 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
   color: var(--accent);
   font-size: 12.5px;
   text-decoration: underline;
+  margin-left: 6px;
 }
 summary {
   cursor: pointer;

@@ -78,7 +78,7 @@ function reset() {
     <FollowBar class="bar" />
     <section class="compose" aria-label="message">
       <template v-if="focus.type">
-        <label>key <el-input v-model="key" class="mono" name="key" @input="change" /></label>
+        <label class="wide">key <el-input v-model="key" class="mono" name="key" @input="change" /></label>
         <label
           >headers
           <el-input
@@ -97,7 +97,7 @@ function reset() {
             class="mono"
             @input="change"
         /></label>
-        <label
+        <label class="wide"
           >body
           <el-input
             v-model="body"
@@ -163,11 +163,11 @@ function reset() {
 <style scoped>
 .trace {
   display: grid;
-  grid-template: 40px 1fr / 236px minmax(330px, 5fr) 6fr;
+  grid-template: 40px auto 1fr / 430px 1fr;
   min-height: 0;
 }
 .bar {
-  grid-column: 1 / 4;
+  grid-column: 1 / 3;
   padding: 0 12px;
   border-bottom: 1px solid var(--hairline);
 }
@@ -179,9 +179,23 @@ function reset() {
 }
 .compose {
   border-right: 1px solid var(--hairline);
+  border-bottom: 1px solid var(--hairline);
+  max-height: 300px;
   display: grid;
-  gap: 10px;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px 10px;
   align-content: start;
+}
+.compose > .wide,
+.compose > p {
+  grid-column: 1 / 3;
+}
+.compose > :deep(.el-button) {
+  justify-self: start;
+}
+.drawing {
+  grid-column: 2;
+  grid-row: 2 / 4;
 }
 .compose :deep(textarea),
 .compose :deep(input) {
