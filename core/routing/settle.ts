@@ -74,7 +74,8 @@ export function settle(
     steps.push({ node: hop.node, fate, copies, trace: next.trace });
     for (const each of next.trace.ends) {
       const more = copies * each.hop.copies;
-      if (fate !== 'rejected' && closesCycle(each.hop.node, died)) {
+      const elsewhere = each.hop !== next.trace.root;
+      if (elsewhere && fate !== 'rejected' && closesCycle(each.hop.node, died)) {
         const why =
           'it comes back to a store that gave it up, with no rejection between: the broker drops it';
         ends.push({ hop: each.hop, end: { outcome: 'looped', why, copies: more } });

@@ -1,0 +1,104 @@
+import fc from 'fast-check';
+import { readTopology } from '../language/read.ts';
+import { message } from '../model/message.ts';
+import { admits } from '../predicate/evaluate.ts';
+import { wordsMatch, wordsOf } from '../predicate/words.ts';
+import { buildGraph } from './graph.ts';
+import { KeyTrie } from './key-trie.ts';
+
+const word = fc.constantFrom('a', 'b', '', 'c');
+const key = fc.array(word, { maxLength: 5 }).map((words) => words.join('.'));
+const pattern = fc
+  .array(fc.oneof(word, fc.constantFrom('*', '#')), { maxLength: 5 })
+  .map((words) => words.join('.'));
+
+/** The rule itself, as plain as it can be put: `#` tries every length. */
+function plainly(parts: readonly string[], words: readonly string[]): boolean {
+  const [first, ...rest] = parts;
+  if (first === undefined) return words.length === 0;
+  if (first === '#') return plainly(rest, words) || (words.length > 0 && plainly(parts, words.slice(1)));
+  return words.length > 0 && (first === '*' || first === words[0]) && plainly(rest, words.slice(1));
+}
+
+test('matching words follows the plain rule', () => {
+  fc.assert(
+    fc.property(pattern, key, (parts, words) => {
+      expect(wordsMatch(wordsOf(parts), wordsOf(words))).toBe(plainly(wordsOf(parts), wordsOf(words)));
+    }),
+    { numRuns: 2000 },
+  );
+});
+
+test('the trie finds each pattern that matches, once', () => {
+  fc.assert(
+    fc.property(fc.array(pattern, { maxLength: 20 }), fc.array(key, { maxLength: 5 }), (patterns, keys) => {
+      const trie = new KeyTrie<number>();
+      patterns.forEach((each, i) => trie.add(wordsOf(each), i));
+      for (const each of keys) {
+        const expected = patterns.flatMap((one, i) => (plainly(wordsOf(one), wordsOf(each)) ? [i] : []));
+        expect(trie.match(wordsOf(each)).sort((a, b) => a - b)).toEqual(expected);
+      }
+    }),
+    { numRuns: 500 },
+  );
+});
+
+test('many wildcards do not make matching slow', () => {
+  const trie = new KeyTrie<number>();
+  const parts = Array.from({ length: 60 }, (_, i) => (i % 2 ? '#' : 'a'));
+  trie.add([...parts, 'b'], 1);
+  const words = Array.from({ length: 120 }, () => 'a');
+  expect(trie.match(words)).toEqual([]);
+  expect(wordsMatch([...parts, 'b'], words)).toBe(false);
+  expect(trie.match([...words, 'b'])).toEqual([1]);
+});
+
+test('every exchange type’s router finds what its conditions admit', () => {
+  const scalar = fc.constantFrom(1, 2, '1', 'x', '', true, false);
+  const values = fc.dictionary(fc.constantFrom('a', 'b', 'x-c'), fc.oneof(scalar, fc.constant(null)), {
+    maxKeys: 3,
+  });
+  const binding = fc.record({
+    key: pattern,
+    headers: fc.record({ match: fc.constantFrom('all', 'any'), values }),
+  });
+  const sent = fc.record({
+    key,
+    headers: fc.dictionary(fc.constantFrom('a', 'b', 'x-c'), scalar, { maxKeys: 3 }),
+  });
+  fc.assert(
+    fc.property(
+      fc.constantFrom('direct', 'fanout', 'topic', 'headers'),
+      fc.array(binding, { maxLength: 8 }),
+      fc.array(sent, { maxLength: 4 }),
+      (type, bindings, messages) => {
+        const queues = Object.fromEntries(bindings.map((_, i) => [`q${i}`, {}]));
+        const text = JSON.stringify({
+          brokers: {
+            m: {
+              kind: 'amqp',
+              exchanges: { e: { type } },
+              queues,
+              bindings: bindings.map((each, i) => ({ from: 'e', to: `q${i}`, ...each })),
+            },
+          },
+        });
+        const graph = buildGraph(readTopology([{ name: 'a', text }]));
+        const edges = graph.out.get('exchange:m/e') ?? [];
+        for (const parts of messages) {
+          const each = message(parts);
+          const routed = graph.routers.get('exchange:m/e')!(each)
+            .map(({ to }) => to)
+            .sort();
+          expect(routed).toEqual(
+            edges
+              .filter((edge) => admits(edge.condition, each))
+              .map(({ to }) => to)
+              .sort(),
+          );
+        }
+      },
+    ),
+    { numRuns: 300 },
+  );
+});

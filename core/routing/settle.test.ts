@@ -1,0 +1,79 @@
+import { readTopology } from '../language/read.ts';
+import { message } from '../model/message.ts';
+import { buildGraph, type StoreNode } from './graph.ts';
+import { settle } from './settle.ts';
+import { trace, type Fate } from './trace.ts';
+
+const TEXT = `apps: { board: { instances: 3 } }
+brokers:
+  m:
+    kind: amqp
+    access: open
+    exchanges: { in: { type: fanout }, dlx: { type: topic }, nowhere: { type: direct } }
+    queues:
+      a: { ttl: 1m, deadLetter: { to: dlx, key: b.now } }
+      b: { ttl: 1m, deadLetter: { to: dlx, key: a.again } }
+      end: {}
+      each: { perInstanceOf: board, ttl: 1m, deadLetter: { to: end } }
+      drop: { ttl: 1m }
+      lost: { ttl: 1m, deadLetter: { to: nowhere } }
+    bindings:
+      - { from: dlx, to: b, key: "b.#" }
+      - { from: dlx, to: end, key: "b.#" }
+      - { from: dlx, to: a, key: "a.#" }
+      - { from: in, to: each }
+      - { from: in, to: end }
+`;
+const graph = buildGraph(readTopology([{ name: 'a', text: TEXT }]));
+const run = (to: string, fateOf: (store: StoreNode) => Fate | undefined) => {
+  const settled = settle(graph, trace(graph, message({ key: 'k' }), { to }).trace, fateOf);
+  return {
+    rests: Object.fromEntries(settled.rests),
+    outcomes: settled.ends.map(({ hop, end }) => `${hop.node.slice(8)} ${end.outcome}`).sort(),
+    steps: settled.steps.map(({ node }) => node.slice(8)),
+  };
+};
+const expire = (store: StoreNode): Fate | undefined => (store.decl.ttl ? 'expired' : undefined);
+
+describe('what becomes of copies that are given up', () => {
+  test('without a fate they stay', () => {
+    expect(run('m/a', () => undefined)).toEqual({
+      rests: { 'queue:m/a': 1 },
+      outcomes: ['a held'],
+      steps: [],
+    });
+  });
+
+  test('a cycle without a rejection is cut where it would close', () => {
+    const { rests, outcomes, steps } = run('m/a', expire);
+    expect(steps).toEqual(['a', 'b']);
+    expect(rests).toEqual({ 'queue:m/end': 1 });
+    expect(outcomes).toEqual(['a looped', 'end held']);
+  });
+
+  test('a rejection lets it come round', () => {
+    let rejections = 0;
+    const { rests } = run('m/a', (store) => {
+      if (store.thing.name === 'b') return 'rejected';
+      if (store.thing.name === 'a') return rejections++ === 0 ? 'expired' : undefined;
+      return undefined;
+    });
+    expect(rests).toEqual({ 'queue:m/end': 1, 'queue:m/a': 1 });
+  });
+
+  test('each instance’s copy dies for itself', () => {
+    expect(run('m/in', expire).rests).toEqual({ 'queue:m/end': 4 });
+  });
+
+  test('without a dead letter, or with one that leads nowhere, they are lost', () => {
+    expect(run('m/drop', expire)).toMatchObject({ rests: {}, outcomes: ['drop lost'] });
+    expect(run('m/lost', expire)).toMatchObject({ rests: {} });
+    expect(run('m/lost', expire).outcomes.join()).toContain('lost');
+  });
+
+  test('rejected for ever ends all the same', () => {
+    const { steps } = run('m/a', (store) => (store.decl.deadLetter ? 'rejected' : undefined));
+    expect(steps.length).toBeGreaterThan(100);
+    expect(steps.length).toBeLessThanOrEqual(5000);
+  });
+});
