@@ -21,6 +21,7 @@ export default {
     project('core', ['core']),
     project('cli', ['cli']),
     project('tools', ['tools']),
+    project('web', ['web/src']),
     // these need the services that `npm test` starts
     project('server', ['server'], { testPathIgnorePatterns: ['\\.live\\.test\\.ts$'] }),
     project('live', ['server'], { testMatch: ['**/*.live.test.ts'] }),

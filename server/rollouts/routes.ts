@@ -29,9 +29,7 @@ const probeInput = object({
     headers: map(),
     properties: map(),
     body: mixed(),
-  })
-    .noUnknown()
-    .default({}),
+  }).noUnknown(),
 }).noUnknown();
 
 /** Rollouts of a topology's revisions, and the probes that prove them. */
@@ -75,7 +73,10 @@ export function rolloutRoutes(db: Database, service: Rollouts): Hono<Env> {
       const person = c.get('person');
       const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'write');
       const input = await body(c, probeInput);
-      await service.probe(topology, person, rollout, { ...input, sample: input.sample as Partial<Message> });
+      await service.probe(topology, person, rollout, {
+        ...input,
+        sample: (input.sample ?? {}) as Partial<Message>,
+      });
       return c.json(await probesOf(db, rollout.id), 201);
     });
 }

@@ -49,6 +49,9 @@ function slotsOf(nodes: readonly NodeView[], edges: readonly EdgeView[]): Map<st
     depths.set(id, result);
     return result;
   };
+  // what publishers address is asked last: in a circle of exchanges it is then the one that comes first
+  const published = new Set(edges.filter((edge) => edge.kind === 'publish').map((edge) => edge.to));
+  for (const { id } of nodes) if (!published.has(id)) depth(id, new Set());
   return new Map(
     nodes.map(({ id, role }) => {
       if (role === 'publisher') return [id, { lane: 0, sub: 0 }];

@@ -1,0 +1,207 @@
+/** Rollouts through the API, on a real database and a real broker. */
+import { connect } from 'amqplib';
+import { askBroker, readInventory } from '../targets/amqp/inventory.ts';
+import { harness, type Ask, type Harness } from '../testing/harness.ts';
+
+const VHOST = 'rollouts';
+const addresses = {
+  amqp: `${process.env['TEST_BROKER_AMQP']}/${VHOST}`,
+  http: String(process.env['TEST_BROKER_HTTP']),
+};
+let h: Harness;
+let mara: Ask;
+let target: number;
+
+beforeAll(async () => {
+  h = await harness();
+  mara = await h.as('mara');
+  await mara('POST', '/topologies', { name: 'Quay' });
+  const user = encodeURIComponent(new URL(addresses.amqp).username);
+  await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'DELETE' }).catch(() => {});
+  await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'PUT' });
+  await askBroker(addresses, `/api/permissions/${VHOST}/${user}`, {
+    method: 'PUT',
+    body: JSON.stringify({ configure: '.*', write: '.*', read: '.*' }),
+  });
+  const put = await mara('PUT', '/topologies/quay/targets', {
+    environment: 'rehearsal',
+    broker: 'm',
+    kind: 'amqp',
+    addresses,
+  });
+  target = put.data.id;
+});
+afterAll(() => h?.close());
+
+const TEXT = `messages:
+  left: { key: "sailing.{route}", headers: { route: { enum: [north, south] } }, required: [route], properties: { type: { const: left } } }
+apps: { bridge: { publishes: [ { message: left, to: m/in } ] } }
+environments: { rehearsal: { values: { wait: 1m } } }
+parameters: { wait: { default: 10m } }
+brokers:
+  m:
+    kind: amqp
+    access: open
+    exchanges: { in: { type: topic }, all: { type: fanout } }
+    queues:
+      boards:
+        ttl: \${wait}
+      archive: {}
+    bindings:
+      - { from: in, to: boards, key: "sailing.north" }
+      - { from: in, to: all, key: "#" }
+      - { from: all, to: archive }
+`;
+
+/** Saves a text as a revision. @returns its number */
+async function save(text: string): Promise<number> {
+  const { draft } = (await mara('GET', '/topologies/quay')).data;
+  const put = await mara('PUT', '/topologies/quay/draft', {
+    version: draft.version,
+    documents: [{ name: 'a.yaml', text }],
+  });
+  return (await mara('POST', '/topologies/quay/revisions', { version: put.data.version, words: 'next' })).data
+    .number;
+}
+
+async function plan(revision: number) {
+  const { status, data } = await mara('POST', '/topologies/quay/rollouts', { target, revision });
+  expect(status).toBe(201);
+  return (await mara('GET', `/topologies/quay/rollouts/${data.id}`)).data;
+}
+
+async function apply(revision: number) {
+  const { id } = await plan(revision);
+  expect((await mara('POST', `/topologies/quay/rollouts/${id}/apply`)).status).toBe(202);
+  await h.rollouts.idle();
+  return (await mara('GET', `/topologies/quay/rollouts/${id}`)).data;
+}
+
+const probe = (id: number, sample: object) =>
+  mara('POST', `/topologies/quay/rollouts/${id}/probes`, {
+    app: 'bridge',
+    message: 'left',
+    to: 'm/in',
+    sample,
+  });
+
+describe('a rollout', () => {
+  test('plans, applies, reads back, and uses the environment’s values', async () => {
+    const applied = await apply(await save(TEXT));
+    expect(applied).toMatchObject({ state: 'applied', verified: true, error: null });
+    expect(applied.steps.every(({ state }: { state: string }) => state === 'done')).toBe(true);
+    const { queues } = await readInventory(addresses);
+    expect(queues.find(({ name }) => name === 'boards')!.arguments).toEqual({ 'x-message-ttl': 60_000 });
+    expect((await plan(1)).steps).toEqual([]);
+  });
+
+  test('a probe lands as predicted, and disturbs nothing', async () => {
+    const connection = await connect(addresses.amqp);
+    const channel = await connection.createConfirmChannel();
+    for (const text of ['first', 'second']) channel.publish('all', '', Buffer.from(text));
+    await channel.waitForConfirms();
+    const [{ id }] = (await mara('GET', '/topologies/quay/rollouts')).data.filter(
+      ({ state }: { state: string }) => state === 'applied',
+    );
+    const north = await probe(id, { headers: { route: 'north' } });
+    expect(north.data[0]).toMatchObject({ agrees: true, predicted: { queues: { boards: 1, archive: 1 } } });
+    const south = await probe(id, { headers: { route: 'south' } });
+    expect(south.data[0]).toMatchObject({
+      agrees: true,
+      observed: { queues: { archive: 1 }, returned: false },
+    });
+    const order: string[] = [];
+    for (
+      let got = await channel.get('archive', { noAck: true });
+      got;
+      got = await channel.get('archive', { noAck: true })
+    ) {
+      order.push(got.content.toString());
+    }
+    expect(order).toEqual(['first', 'second']);
+    await connection.close();
+  });
+
+  test('what somebody changed by hand shows as a probe that does not agree', async () => {
+    const connection = await connect(addresses.amqp);
+    const channel = await connection.createChannel();
+    await channel.unbindQueue('boards', 'in', 'sailing.north');
+    await channel.assertQueue('theirs', { durable: true });
+    await connection.close();
+    const { id } = (await mara('GET', '/topologies/quay/rollouts')).data.find(
+      ({ state }: { state: string }) => state === 'applied',
+    );
+    const { data } = await probe(id, { headers: { route: 'north' } });
+    expect(data[0]).toMatchObject({
+      agrees: false,
+      predicted: { queues: { boards: 1 } },
+      observed: { queues: { archive: 1 } },
+    });
+    // and planning again finds exactly that
+    const again = await plan(1);
+    expect(again.steps.map(({ step }: { step: { title: string } }) => step.title)).toEqual([
+      'bind in → boards on sailing.north',
+    ]);
+    expect(again.kept).toEqual(['queue theirs']);
+  });
+
+  test('the next revision adds before it takes away', async () => {
+    const number = await save(TEXT.replace('key: "sailing.north"', 'key: "sailing.*"'));
+    const { steps } = await plan(number);
+    expect(steps.map(({ step }: { step: { title: string } }) => step.title)).toEqual([
+      'bind in → boards on sailing.*',
+    ]);
+    expect(await apply(number)).toMatchObject({ state: 'applied', verified: true });
+  });
+
+  test('a step the broker refuses fails the rollout there, and the rest stays pending', async () => {
+    const connection = await connect(addresses.amqp);
+    const channel = await connection.createChannel();
+    await channel.assertExchange('later', 'fanout', { durable: true });
+    await connection.close();
+    // between plan and apply somebody declares the same name otherwise
+    const text = TEXT.replace('all: { type: fanout } }', 'all: { type: fanout }, later2: { type: topic } }');
+    const { id } = await plan(await save(text));
+    const other = await connect(addresses.amqp);
+    await (await other.createChannel()).assertExchange('later2', 'direct', { durable: true });
+    await other.close();
+    await mara('POST', `/topologies/quay/rollouts/${id}/apply`);
+    await h.rollouts.idle();
+    const failed = (await mara('GET', `/topologies/quay/rollouts/${id}`)).data;
+    expect(failed).toMatchObject({ state: 'failed', verified: null });
+    expect(failed.error).toContain('declare topic exchange later2');
+    expect(failed.steps[0]).toMatchObject({ state: 'failed' });
+    // the way on: plan again, which now says what it must replace
+    const retry = await plan(failed.revision);
+    expect(retry.steps[0].step.title).toContain('replace exchange later2: direct becomes topic');
+  });
+
+  test('a revision with errors, an unknown one and a wrong probe are refused in words', async () => {
+    const broken = await save('brokers:\n  m: { kind: amqp, bindings: [ { from: x, to: y } ] }\n');
+    expect(await mara('POST', '/topologies/quay/rollouts', { target, revision: broken })).toMatchObject({
+      status: 409,
+      data: { title: 'Revision has errors' },
+    });
+    expect((await mara('POST', '/topologies/quay/rollouts', { target, revision: 99 })).status).toBe(404);
+    expect((await mara('POST', '/topologies/quay/rollouts', { target: 99, revision: 1 })).status).toBe(404);
+    const none = await save('brokers:\n  other: { kind: amqp }\n');
+    expect((await mara('POST', '/topologies/quay/rollouts', { target, revision: none })).data.title).toBe(
+      'No such broker',
+    );
+    const planned = await plan(1);
+    expect((await probe(planned.id, {})).data.title).toBe('Not applied');
+    const applied = await apply(1);
+    const wrong = await mara('POST', `/topologies/quay/rollouts/${applied.id}/probes`, {
+      app: 'bridge',
+      message: 'none',
+      to: 'm/in',
+    });
+    expect(wrong.status).toBe(404);
+    const elsewhere = await mara('POST', `/topologies/quay/rollouts/${applied.id}/probes`, {
+      app: 'bridge',
+      message: 'left',
+      to: 'x/in',
+    });
+    expect(elsewhere.data.title).toBe('Not on this broker');
+  });
+});
