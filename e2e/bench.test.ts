@@ -1,0 +1,180 @@
+/** The bench as somebody works with it by keyboard, in the dark, with odd names, and beside somebody else. */
+import { press, see, signIn, world, type World } from './harness.ts';
+
+let w: World;
+beforeAll(async () => {
+  w = await world();
+  await signIn(w.page, w.address, 'mara');
+  await see(w.page, 'main li', 'Auklet Isles Ferries');
+});
+afterAll(async () => {
+  await w?.close();
+});
+
+const counts = '[data-testid=finding-counts]';
+const saved = '[data-testid=save-state]';
+
+test('a new topology begins empty, says what to do, and grows as one types', async () => {
+  const { page, address } = w;
+  await page.type('main input', 'Harbour Trials');
+  await press(page, 'main button', 'Begin');
+  await page.waitForFunction(() => location.pathname === '/t/harbour-trials/declare');
+  await press(page, 'nav a', 'Fan-out');
+  await see(page, '.empty', 'Begin in Declare');
+  await press(page, 'nav a', 'Declare');
+  await page.waitForSelector('.cm-content');
+  await page.click('.cm-content');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('a');
+  await page.keyboard.up('Control');
+  const long = 'x'.repeat(255);
+  const text = JSON.stringify({
+    messages: { note: { key: 'a.b' } },
+    apps: {
+      דסק: {},
+      desk: { publishes: [{ message: 'note', to: 'm/🛳 ferry' }], consumes: [{ from: `m/${long}` }] },
+    },
+    brokers: {
+      m: {
+        kind: 'amqp',
+        access: 'open',
+        exchanges: { '🛳 ferry': { type: 'topic' } },
+        queues: { [long]: {}, 'תור ימינה': {} },
+        bindings: [
+          { from: '🛳 ferry', to: long, key: '#' },
+          { from: '🛳 ferry', to: 'תור ימינה', key: 'a.*' },
+        ],
+      },
+    },
+  });
+  await page.evaluate((value: string) => document.execCommand('insertText', false, value), text);
+  // one id is not allowed, and says so; everything beside it is read
+  await see(page, counts, '1 error');
+  await see(page, '[data-testid=finding]', 'is no id');
+  await see(page, saved, /^saved$/);
+  await page.goto(`${address}/t/harbour-trials/fan-out?type=note`);
+  await see(page, '[data-testid=sentence]', '1 message becomes 2 copies in 2 stores for 1 app');
+  // long, right-to-left and picture names stay inside their plates
+  const outside = await page.$$eval(
+    '.node',
+    (nodes) =>
+      nodes.filter((node) => {
+        const plate = node.querySelector('.plate')!.getBoundingClientRect();
+        return [...node.querySelectorAll('text')].some(
+          (label) => label.getBoundingClientRect().right > plate.right + 1,
+        );
+      }).length,
+  );
+  expect(outside).toBe(0);
+  expect(await page.evaluate(() => document.documentElement.scrollWidth <= window.innerWidth)).toBe(true);
+});
+
+test('the graph is walked and read by keyboard', async () => {
+  const { page, address } = w;
+  await page.goto(`${address}/t/auklet-ferries/fan-out`);
+  await page.waitForSelector('[data-node="exchange:mainland/sailings"]');
+  await page.$eval('[data-node="exchange:mainland/sailings"]', (node) => (node as SVGElement).focus());
+  const focused = () => page.evaluate(() => document.activeElement?.getAttribute('data-node'));
+  await page.keyboard.press('ArrowLeft');
+  expect(await focused()).toMatch(/^publisher:/);
+  await page.keyboard.press('ArrowRight');
+  expect(await focused()).toMatch(/^exchange:/);
+  await page.keyboard.press('Enter');
+  await see(page, '.close-up h2', 'mainland/');
+  const label = await page.$eval('[data-node="queue:mainland/boards"]', (node) =>
+    node.getAttribute('aria-label'),
+  );
+  expect(label).toBe('queue mainland/boards, one per instance · ttl 10m');
+  expect(await page.evaluate(() => new URL(location.href).searchParams.get('sel'))).toMatch(
+    /^exchange:mainland\//,
+  );
+});
+
+test('an address opens the same thing for a colleague', async () => {
+  const { page, address } = w;
+  await page.goto(
+    `${address}/t/auklet-ferries/fan-out?type=closure-announced&sample=1&from=duty-officer&sel=subscription:shore/kiosks`,
+  );
+  await see(page, '.close-up h2', 'shore/kiosks');
+  // the mild closure in the north: the boards and the archive, the kiosks and the harbour authority
+  await see(page, '[data-testid=sentence]', '1 message becomes 9 copies in 4 stores for 4 apps');
+  await page.waitForSelector('.node.lit[data-node="subscription:shore/quay-closures"]');
+});
+
+test('light and dark are chosen and remembered', async () => {
+  const { page } = w;
+  const paper = () => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
+  const before = await paper();
+  await press(page, 'header button', /^(dark|light)$/);
+  await page.waitForFunction(
+    (old: string) => getComputedStyle(document.body).backgroundColor !== old,
+    {},
+    before,
+  );
+  const after = await paper();
+  await page.reload();
+  await page.waitForSelector('[data-node]');
+  expect(await paper()).toBe(after);
+});
+
+test('two people at one draft: nobody’s work is lost unseen', async () => {
+  const { page, address, browser } = w;
+  await page.goto(`${address}/t/auklet-ferries/declare?doc=access.yaml`);
+  await see(page, saved, /^saved$/);
+  // somebody else, in a browser of their own, writes first
+  const context = await browser.createBrowserContext();
+  const other = await context.newPage();
+  await signIn(other, address, 'odo');
+  await see(other, 'main li', 'Auklet Isles Ferries');
+  await other.evaluate(async () => {
+    const at = '/api/topologies/auklet-ferries';
+    const { draft } = await (await fetch(at)).json();
+    const documents = draft.documents.map((document: { name: string; text: string }) =>
+      document.name === 'islet.yaml' ? { ...document, text: `${document.text}# from odo\n` } : document,
+    );
+    await fetch(`${at}/draft`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ version: draft.version, documents }),
+    });
+  });
+  await context.close();
+  await page.click('.cm-content');
+  await page.keyboard.type('# from mara\n');
+  await see(page, '.moved', 'Odo Finch changed this draft while you did.');
+  await see(page, saved, 'changed by somebody else');
+  await press(page, '.moved button', 'go on with theirs');
+  await see(page, saved, /^saved$/);
+  const texts = await page.evaluate(async () => {
+    const { draft } = await (await fetch('/api/topologies/auklet-ferries')).json();
+    return draft.documents.map(({ text }: { text: string }) => text).join('');
+  });
+  expect(texts).toContain('# from odo');
+  expect(texts).not.toContain('# from mara');
+});
+
+test('unsaved work survives a reload while the server is away', async () => {
+  const { page, address } = w;
+  await page.goto(`${address}/t/auklet-ferries/declare?doc=apps.yaml`);
+  await page.waitForSelector('.cm-content');
+  await w.killServer();
+  await page.click('.cm-content');
+  await page.keyboard.type('# kept here\n');
+  await see(page, saved, 'offline');
+  await w.startServer();
+  await page.goto(`${address}/t/auklet-ferries/declare?doc=apps.yaml`);
+  await see(page, '.cm-content', '# kept here');
+  await see(page, saved, /^saved$/);
+});
+
+test('what is not there is said', async () => {
+  const { page, address } = w;
+  await page.goto(`${address}/nowhere`);
+  await see(page, 'main', 'This address leads nowhere');
+  await page.goto(`${address}/t/no-such-topology/fan-out`);
+  await see(page, '[role=alert]', 'There is no topology `no-such-topology`');
+});
+
+test('no view reported a mistake on its console', () => {
+  expect(w.mistakes).toEqual([]);
+});
