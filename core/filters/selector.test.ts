@@ -113,6 +113,7 @@ describe('selectors', () => {
     const reason = explain(result.predicate, message({ headers: { delayMinutes: 5, route: 'north' } }));
     expect(reason.truth).toBe(false);
     expect(reason.text).toBe('`delayMinutes >= 15` is false: delayMinutes is 5');
+    expect(reason.operands).toEqual([{ of: { in: 'header', name: 'delayMinutes' }, value: 5 }]);
     const missing = explain(result.predicate, message({ headers: { route: 'north' } }));
     expect(missing.text).toBe('`delayMinutes >= 15` is unknown: delayMinutes is missing');
   });

@@ -12,6 +12,8 @@ export interface Reason {
   readonly place?: Place;
   /** The smallest conditions inside it that decided; empty for a leaf. */
   readonly because: readonly Reason[];
+  /** What the message has at the attributes that decided; a value that is missing is undefined. */
+  readonly operands: readonly { readonly of: Attribute; readonly value: unknown }[];
 }
 
 /** @returns the reason for a condition's outcome on a message. */
@@ -27,18 +29,16 @@ export function explain(predicate: Predicate, message: Message): Reason {
         ? [parts.find((part) => part.truth === decisive)!]
         : parts.filter((part) => part.truth === truth);
     if (because.length === 1) return { ...because[0]!, truth };
-    return {
-      truth,
-      text: because.map((reason) => reason.text).join('; ') || show(predicate),
-      because,
-      ...spot,
-    };
+    const text = because.map((reason) => reason.text).join('; ') || show(predicate);
+    return { truth, text, because, operands: because.flatMap((reason) => reason.operands), ...spot };
   }
   if (predicate.op === 'not') {
     const inner = explain(predicate.of, message);
-    return { truth, text: inner.text, because: inner.because.length ? inner.because : [inner], ...spot };
+    const because = inner.because.length ? inner.because : [inner];
+    return { truth, text: inner.text, because, operands: inner.operands, ...spot };
   }
-  return { truth, text: leafText(predicate, message, truth), because: [], ...spot };
+  const operands = operandsOf(predicate).map((of) => ({ of, value: attributeValue(of, message) }));
+  return { truth, text: leafText(predicate, message, truth), because: [], operands, ...spot };
 }
 
 function leafText(predicate: Predicate, message: Message, truth: Truth): string {
