@@ -10,6 +10,7 @@ const project = (displayName, roots, more = {}) => ({
   testMatch: ['**/*.test.ts'],
   testEnvironment: 'node',
   transform,
+  setupFilesAfterEnv: ['<rootDir>/core/testing/seed.ts'],
   transformIgnorePatterns: ['/node_modules/(?!(yaml|hono|@hono)/)'],
   moduleNameMapper: { '^@vondle/core$': '<rootDir>/core/index.ts' },
   ...more,
