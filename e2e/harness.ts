@@ -4,6 +4,7 @@ import { randomBytes } from 'node:crypto';
 import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { Client } from 'pg';
+import browserFlags from '../tools/setup/browser-flags.json';
 import puppeteer, { type Browser, type Page } from 'puppeteer-core';
 
 const ROOT = join(__dirname, '..');
@@ -96,14 +97,7 @@ export async function world(): Promise<World> {
   await startServer();
   const browser = await puppeteer.launch({
     executablePath: need('TEST_CHROMIUM'),
-    args: [
-      '--no-sandbox',
-      '--disable-background-networking',
-      '--disable-quic',
-      '--no-first-run',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
+    args: browserFlags,
     defaultViewport: { width: 1280, height: 800 },
   });
   const page = await browser.newPage();

@@ -2,7 +2,7 @@
  * Takes the pictures of docs/screenshots from a running Vondle.
  * Usage: node tools/screenshots.mjs <address> <password> [folder] [name …]
  */
-import { mkdirSync } from 'node:fs';
+import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import puppeteer from 'puppeteer-core';
 import { chromium } from './setup/packages.mjs';
@@ -49,14 +49,7 @@ async function rollOut(page) {
 mkdirSync(folder, { recursive: true });
 const browser = await puppeteer.launch({
   executablePath: chromium(),
-  args: [
-    '--no-sandbox',
-    '--disable-background-networking',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-component-update',
-    '--disable-sync',
-  ],
+  args: JSON.parse(readFileSync(join(ROOT, 'tools/setup/browser-flags.json'), 'utf8')),
   defaultViewport: { width: 1280, height: 800 },
 });
 try {

@@ -76,7 +76,6 @@ const publish = object({
     required: true,
   }),
   via: field(choice('amqp', 'mqtt'), 'the protocol; with mqtt, `to` is the broker'),
-  topic: field(text('an MQTT topic'), 'the MQTT topic, where it is not the key with / for .'),
   rate: field(rate(), 'how many it sends'),
   persistent: field(flag(), 'the message survives a broker restart in a durable queue'),
   mandatory: field(flag(), 'the message is sent back when it reaches no queue'),

@@ -21,8 +21,8 @@ export function expectProbe(graph: RoutingGraph, trace: Trace, broker: string): 
     const node = graph.nodes.get(hop.node);
     if (node?.role === 'queue' && node.thing.broker === broker && !hop.again && hop.copies > 0) {
       const decl = graph.topology.declared.brokers!.get(broker)!.value;
-      const queue = decl.variant === 'amqp' ? decl.queues!.get(node.thing.name)!.value : {};
-      for (const wire of wireNames(graph.topology, node.thing.name, queue as never)) {
+      const queue = decl.variant === 'amqp' ? decl.queues?.get(node.thing.name)?.value : undefined;
+      for (const wire of queue ? wireNames(graph.topology, node.thing.name, queue) : []) {
         queues[wire] = (queues[wire] ?? 0) + 1;
       }
     }

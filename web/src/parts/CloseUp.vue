@@ -1,10 +1,15 @@
 <script setup lang="ts">
+import { computed } from 'vue';
 import { useFocus } from '../stores/focus.ts';
 import type { Spot } from '../workers/views.ts';
 import Findings from './Findings.vue';
 import WhyNot from './WhyNot.vue';
 
 const focus = useFocus();
+const sides = computed(() => [
+  { title: 'Upstream', ways: focus.closeUp?.upstream ?? [], none: 'Nothing leads here.' },
+  { title: 'Downstream', ways: focus.closeUp?.downstream ?? [], none: 'Nothing leads on from here.' },
+]);
 const emit = defineEmits<{ show: [spot: Spot] }>();
 </script>
 
@@ -29,26 +34,18 @@ const emit = defineEmits<{ show: [spot: Spot] }>();
     </template>
     <!-- a finding of this very thing says why already -->
     <WhyNot v-else @show="emit('show', $event)" />
-    <h2 class="part">Upstream</h2>
-    <p v-if="focus.closeUp.upstream.length === 0" class="soft">Nothing leads here.</p>
-    <ul>
-      <li v-for="(way, i) in focus.closeUp.upstream" :key="i">
-        <button class="plain way" @click="focus.selected = way.id">
-          <code>{{ way.name }}</code>
-        </button>
-        <span class="soft">{{ way.by }}</span>
-      </li>
-    </ul>
-    <h2 class="part">Downstream</h2>
-    <p v-if="focus.closeUp.downstream.length === 0" class="soft">Nothing leads on from here.</p>
-    <ul>
-      <li v-for="(way, i) in focus.closeUp.downstream" :key="i">
-        <button class="plain way" @click="focus.selected = way.id">
-          <code>{{ way.name }}</code>
-        </button>
-        <span class="soft">{{ way.by }}</span>
-      </li>
-    </ul>
+    <template v-for="side in sides" :key="side.title">
+      <h2 class="part">{{ side.title }}</h2>
+      <p v-if="side.ways.length === 0" class="soft">{{ side.none }}</p>
+      <ul>
+        <li v-for="(way, i) in side.ways" :key="i">
+          <button class="plain way" @click="focus.selected = way.id">
+            <code>{{ way.name }}</code>
+          </button>
+          <span class="soft">{{ way.by }}</span>
+        </li>
+      </ul>
+    </template>
   </section>
 </template>
 

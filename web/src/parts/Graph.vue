@@ -91,12 +91,12 @@ function fit(what: 'width' | 'whole') {
 }
 
 function stateOf(node: PlacedNode & { view: NodeView }): string {
-  const names = [node.view.role];
-  if (lit.value && node.id in lit.value.nodes) names.push('lit' as never);
+  const names: string[] = [node.view.role];
+  if (lit.value && node.id in lit.value.nodes) names.push('lit');
   const end = lit.value?.ends[node.id];
-  if (end) names.push(end.replace(' ', '-') as never);
-  if (focus.selected === node.id) names.push('selected' as never);
-  if (node.view.worst) names.push(node.view.worst as never);
+  if (end) names.push(end.replace(' ', '-'));
+  if (focus.selected === node.id) names.push('selected');
+  if (node.view.worst) names.push(node.view.worst);
   return names.join(' ');
 }
 

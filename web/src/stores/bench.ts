@@ -49,9 +49,18 @@ export const useBench = defineStore('bench', () => {
     topology.value = entry;
     take(draft);
     const kept = readKept(slug);
-    if (kept && canWrite.value && kept.version === version) {
-      documents.value = kept.documents;
-      touch();
+    if (kept && canWrite.value) {
+      if (same(kept.documents, draft.documents)) forget(slug);
+      else {
+        documents.value = kept.documents;
+        if (kept.version === version) touch();
+        else {
+          // the draft went on without what was kept here: both sides are shown, none is dropped
+          version = kept.version;
+          theirs.value = draft;
+          saveState.value = 'moved';
+        }
+      }
     }
     await Promise.all([analyse(), api.revisions(slug).then((list) => (revisions.value = list))]);
   }
@@ -140,19 +149,13 @@ export const useBench = defineStore('bench', () => {
     const sent = documents.value;
     saveState.value = 'saving';
     try {
-      ({ version } = await api.saveDraft(slug, version, sent));
-      saveTrouble.value = '';
-      if (documents.value === sent) {
-        saveState.value = 'saved';
-        forget(slug);
-      } else {
-        saveState.value = 'unsaved';
-        keep(slug, { version, documents: documents.value });
-        schedule(SAVE_AFTER_MS);
-      }
+      arrived(slug, (await api.saveDraft(slug, version, sent)).version, sent);
     } catch (error) {
       if (error instanceof ApiProblem && error.status === 409) {
-        theirs.value = error.more['theirs'] as DraftData;
+        const other = error.more['theirs'] as DraftData;
+        // an earlier save of this very text, whose answer was lost on the way, is no conflict
+        if (same(other.documents, sent)) return arrived(slug, other.version, sent);
+        theirs.value = other;
         saveState.value = 'moved';
       } else if (error instanceof Unreachable || (error instanceof ApiProblem && error.status >= 500)) {
         saveState.value = 'offline';
@@ -161,6 +164,20 @@ export const useBench = defineStore('bench', () => {
         saveState.value = 'refused';
         saveTrouble.value = (error as Error).message;
       }
+    }
+  }
+
+  /** The server has what was sent; what was typed meanwhile is still to be saved. */
+  function arrived(slug: string, at: number, sent: readonly TopologyDocument[]): void {
+    version = at;
+    saveTrouble.value = '';
+    if (documents.value === sent) {
+      saveState.value = 'saved';
+      forget(slug);
+    } else {
+      saveState.value = 'unsaved';
+      keep(slug, { version, documents: documents.value });
+      schedule(SAVE_AFTER_MS);
     }
   }
 
@@ -212,6 +229,10 @@ export const useBench = defineStore('bench', () => {
     saveRevision,
   };
 });
+
+function same(a: readonly TopologyDocument[], b: readonly TopologyDocument[]): boolean {
+  return a.length === b.length && a.every(({ name, text }, i) => b[i]!.name === name && b[i]!.text === text);
+}
 
 interface Kept {
   version: number;
