@@ -27,6 +27,81 @@ export function largeDocument(queues: number, bindings: number): string {
   return `${lines.join('\n')}\n`;
 }
 
+export interface Document {
+  readonly name: string;
+  readonly text: string;
+}
+
+/**
+ * A topology of teams, one document each, of which five share a broker: 200 resources (ten exchanges, 160
+ * queues, 30 apps that send and take) and 400 bindings a team, on five message types.
+ *
+ * @returns the documents; fifty teams make 10,000 resources and 20,000 routes
+ */
+export function teams(count: number): Document[] {
+  const brokers = Math.max(1, Math.ceil(count / 5));
+  const documents = Array.from({ length: count }, (_, t) => team(t, `hub-${t % brokers}`, t < brokers));
+  return [{ name: 'teams.yaml', text: 'vondle: 1\ntopology: teams\ntenant: auklet\n' }, ...documents];
+}
+
+function team(t: number, broker: string, first: boolean): Document {
+  const next = sequence(t + 1);
+  const lines = ['messages:'];
+  for (let m = 0; m < 5; m++) {
+    lines.push(
+      `  event-${t}-${m}:`,
+      `    key: team-${t}.{area}.kind-${m}`,
+      '    headers:',
+      `      area: { type: string, enum: [north, south, outer, harbour-${m}] }`,
+      `      level: { type: integer, minimum: 0, maximum: ${10 + m} }`,
+      '    required: [area, level]',
+      '    labels: [operational]',
+    );
+  }
+  lines.push('apps:');
+  for (let a = 0; a < 30; a++) {
+    lines.push(`  app-${t}-${a}:`, `    instances: ${1 + (a % 4)}`);
+    if (a < 10) {
+      const to = `${broker}/exchange-${t}-${a === 9 ? 0 : a}`;
+      lines.push('    publishes:', `      - { message: event-${t}-${a % 5}, to: ${to}, rate: ${1 + a}/s }`);
+    }
+    lines.push('    consumes:');
+    for (let q = 0; q < 160; q += 30)
+      if (q + a < 160)
+        lines.push(`      - { from: ${broker}/queue-${t}-${q + a}, ack: manual, prefetch: 20 }`);
+  }
+  lines.push('brokers:', `  ${broker}:`);
+  if (first) lines.push('    kind: amqp', '    access: open');
+  lines.push('    exchanges:');
+  const types = [
+    'topic',
+    'topic',
+    'topic',
+    'fanout',
+    'direct',
+    'headers',
+    'topic',
+    'topic',
+    'topic',
+    'fanout',
+  ];
+  types.forEach((type, e) => lines.push(`      exchange-${t}-${e}: { type: ${type} }`));
+  lines.push('    queues:');
+  for (let q = 0; q < 160; q++)
+    lines.push(`      queue-${t}-${q}: { ttl: ${1 + (q % 59)}m, maxLength: ${1000 + q} } # of team ${t}`);
+  lines.push('    bindings:');
+  for (let b = 0; b < 400; b++) {
+    const e = next(10);
+    const area = ['*', 'north', 'south', 'outer'][next(4)];
+    const condition =
+      types[e] === 'headers'
+        ? `headers: { values: { area: ${area === '*' ? 'north' : area}, level: ${next(10)} } }`
+        : `key: "team-${t}.${types[e] === 'direct' && area === '*' ? 'north' : area}.kind-${next(5)}"`;
+    lines.push(`      - { from: exchange-${t}-${e}, to: queue-${t}-${b % 160}, ${condition} }`);
+  }
+  return { name: `team-${t}.yaml`, text: `${lines.join('\n')}\n` };
+}
+
 const WORDS = [
   'sailing',
   'north',
@@ -65,20 +140,31 @@ function sequence(seed: number): (below: number) => number {
   };
 }
 
-/** @returns distinct topic patterns of four words, of which a key meets about one in thirty-seven. */
-export function crowdedPatterns(count: number): string[] {
+/**
+ * @returns topic patterns of four words. Where they are distinct, a key meets some 26 of 10,000; where they may
+ *   repeat, as bindings to several queues do, some 270.
+ */
+export function crowdedPatterns(count: number, distinct: boolean): string[] {
   const next = sequence(7);
-  const found = new Set<string>();
-  while (found.size < count) {
+  const found: string[] = [];
+  const seen = new Set<string>();
+  while (found.length < count) {
     const words = Array.from({ length: 4 }, () => (next(100) < 34 ? '*' : WORDS[next(10)]!));
     if (next(100) < 3) words.splice(1 + next(3), 4, '#');
-    found.add(words.join('.'));
+    const pattern = words.join('.');
+    if (distinct && seen.has(pattern)) continue;
+    seen.add(pattern);
+    found.push(pattern);
   }
-  return [...found];
+  return found;
 }
 
-/** @returns keys of four words. */
-export function crowdedKeys(count: number): string[] {
+/** @returns keys of four words: each of ten kinds, and with `ids`, the last one an id that no other key has. */
+export function crowdedKeys(count: number, ids = false): string[] {
   const next = sequence(11);
-  return Array.from({ length: count }, () => Array.from({ length: 4 }, () => WORDS[next(10)]!).join('.'));
+  return Array.from({ length: count }, (_, i) => {
+    const words = Array.from({ length: 4 }, () => WORDS[next(10)]!);
+    if (ids && i % 2) words[3] = `id-${i}`;
+    return words.join('.');
+  });
 }

@@ -3,7 +3,6 @@ import { message } from '../model/message.ts';
 import { headersMatch, topicKey } from './amqp.ts';
 import { parseSelector } from './selector.ts';
 import { KeyTrie } from '../routing/key-trie.ts';
-import { wordsOf } from '../predicate/words.ts';
 import topicVectors from '../testing/vectors/amqp-topic.json';
 import headerVectors from '../testing/vectors/amqp-headers.json';
 import selectorVectors from '../testing/vectors/selector.json';
@@ -31,10 +30,10 @@ describe('observed behaviour', () => {
 
   test('all topic patterns at once, through the trie', () => {
     const trie = new KeyTrie<number>();
-    topicVectors.rows.forEach((row, index) => trie.add(wordsOf(row.pattern), index));
+    topicVectors.rows.forEach((row, index) => trie.add(row.pattern, index));
     for (const key of topicVectors.keys) {
       const expected = topicVectors.rows.flatMap((row, index) => (row.matches.includes(key) ? [index] : []));
-      expect(trie.match(wordsOf(key)).sort((a, b) => a - b)).toEqual(expected);
+      expect(trie.match(key).sort((a, b) => a - b)).toEqual(expected);
     }
   });
 

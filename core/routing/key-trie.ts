@@ -4,113 +4,379 @@
  * one state and each state is entered at most once a word, so nothing is found twice and no pattern
  * can make matching exponential.
  *
- * Keys share their beginnings, so the sets of states that beginnings lead to are remembered: most of
- * a key is then a walk along remembered sets, and only its last word is worked out. How many are
- * remembered is bounded; beyond that they are worked out anew.
+ * Keys share their beginnings, so the set of states that a beginning leads to is remembered (a
+ * `Front`), with the values that any word more finds: matching is a walk along fronts and one look
+ * at the last word. What is remembered stays within a bound. Past it, keys with other beginnings are
+ * followed the plain way; when there have been many of those, everything is forgotten, and what is
+ * asked for now is remembered instead.
+ *
+ * States are numbers and the tree is arrays of numbers: ten thousand patterns are ten thousand
+ * bindings of one exchange, and an object for each would cost more than the bindings themselves. For
+ * the same reason a key is read where it stands, without cutting it into words.
  */
-class State<T> {
-  next: Map<string, State<T>> | undefined;
-  star: State<T> | undefined;
-  hash: State<T> | undefined;
-  values: T[] | undefined;
-  /** The step this state was last entered in, to make a set without building one. */
-  entered = 0;
+import { wordsOf } from '../predicate/words.ts';
 
-  constructor(readonly keeps: boolean) {}
-}
+const ROOT = 0;
+const NONE = -1;
+const DOT = 46;
+
+// the numbers of words; any other is of a word that some pattern says
+const UNSAID = 0;
+const STAR = 1;
+const HASH = 2;
 
 /** A set of states that some beginning of a key leads to. */
-class Front<T> {
-  readonly after = new Map<string, Front<T>>();
+class Front {
+  /** Where one word more leads, for the words some state here knows. */
+  after: Map<number, Front> | undefined;
   /** Where a word leads that no state here knows. */
-  other: Front<T> | undefined;
+  other: Front | undefined;
 
-  constructor(readonly states: readonly State<T>[]) {}
+  /**
+   * Four lists, one after the other in the notes: from `wide` the states that know words, from `wild` those
+   * that lead on by a wildcard, from `kept` the `#` states that any word more leads to, from `any` to `end`
+   * the states with values that any word more leads to.
+   */
+  constructor(
+    readonly wide: number,
+    readonly wild: number,
+    readonly kept: number,
+    readonly any: number,
+    readonly end: number,
+    /** How many values those states have. */
+    readonly size: number,
+  ) {}
 }
 
-const MOST_FRONTS = 2_000;
-
 export class KeyTrie<T> {
-  private readonly root = new State<T>(false);
-  private step = 0;
-  private start: Front<T> | undefined;
-  private fronts = 0;
+  private readonly words = new WordTable();
 
-  /** Adds a value under a pattern's words (AMQP 0-9-1 §3.1.3.3). */
-  add(pattern: readonly string[], value: T): void {
+  // one entry a state
+  private readonly parent: number[] = [NONE];
+  private readonly word: number[] = [UNSAID];
+  private readonly star: number[] = [NONE];
+  private readonly hash: number[] = [NONE];
+  private readonly knows: boolean[] = [false];
+  /** Its first value. */
+  private readonly value: number[] = [NONE];
+  /** The step it was last entered in, to make a set without building one. */
+  private readonly entered: number[] = [0];
+
+  // one entry a value: the next one of the same state
+  private readonly values: T[] = [];
+  private readonly another: number[] = [];
+
+  // made at the first question: the values, those of a state side by side, and where each state's begin and end
+  private packed: T[] = [];
+  private spans = new Int32Array(0);
+
+  /** Children by parent and word: open addressing, state 0 for an empty slot (the root is no child). */
+  private table = new Int32Array(64);
+
+  private step = 0;
+  /** Where the last word of the key in hand leads; one array for all keys. */
+  private readonly reached: number[] = [];
+  private start: Front | undefined;
+  /** The fronts' lists, and how much of it is in use. */
+  private notes = new Int32Array(256);
+  private noted = 0;
+  /** How many keys were followed the plain way since. */
+  private plainly = 0;
+
+  /** @param room how many numbers may be remembered, beyond twenty for each value */
+  constructor(private readonly room = 50_000) {}
+
+  /** Adds a value under a pattern (AMQP 0-9-1 §3.1.3.3). */
+  add(pattern: string, value: T): void {
     this.start = undefined;
-    let state = this.root;
-    let before = '';
-    for (const word of pattern) {
+    let state = ROOT;
+    let before = UNSAID;
+    for (const text of wordsOf(pattern)) {
+      const word = this.words.add(text);
       // `#.#` says no more than `#`
-      if (word === '#' && before === '#') continue;
+      if (word !== HASH || before !== HASH) state = this.findChild(state, word) || this.addChild(state, word);
       before = word;
-      if (word === '*') state = state.star ??= new State(false);
-      else if (word === '#') state = state.hash ??= new State(true);
-      else {
-        state.next ??= new Map();
-        let next = state.next.get(word);
-        if (!next) state.next.set(word, (next = new State(false)));
-        state = next;
-      }
     }
-    (state.values ??= []).push(value);
+    this.another.push(this.value[state]!);
+    this.value[state] = this.values.length;
+    this.values.push(value);
   }
 
-  /** @returns every value whose pattern matches these words, each once, in no particular order. */
-  match(words: readonly string[]): T[] {
-    let front = (this.start ??= this.begin());
-    const last = words.length - 1;
-    for (let i = 0; i < last; i++) {
-      front = this.advance(front, words[i]!);
-      if (front.states.length === 0) return [];
+  /** @returns every value whose pattern matches a key, each once, in no particular order. */
+  match(key: string): T[] {
+    let front = this.start ?? this.begin();
+    if (key.length === 0) return this.plain(key, 0, [ROOT]);
+    let begin = 0;
+    let word: number;
+    for (let at = 0, hash = SEED; ; at++) {
+      const code = at < key.length ? key.charCodeAt(at) : DOT;
+      if (code !== DOT) {
+        hash = step(hash, code);
+        continue;
+      }
+      word = this.words.find(hash, key, begin, at);
+      if (at === key.length) break;
+      const next = front.after?.get(word) ?? this.advance(front, word);
+      if (!next) return this.plain(key, begin, this.statesOf(front));
+      if (next.wide === next.end) return [];
+      front = next;
+      begin = at + 1;
+      hash = SEED;
     }
-    const found: T[] = [];
-    const reached = last < 0 ? front.states : this.follow(front.states, words[last]!);
-    for (const { values } of reached) if (values) for (const value of values) found.push(value);
+    const { reached } = this;
+    let count = 0;
+    let { size } = front;
+    // a key that says `*` or `#` says a word like any other, which no pattern can ask for
+    if (word > HASH) {
+      const { notes } = this;
+      const { wide, wild, kept, any } = front;
+      for (let i = wide; i < wild; i++) {
+        const next = this.findChild(notes[i]!, word);
+        if (next === 0) continue;
+        reached[count++] = next;
+        size += this.sizeOf(next);
+        const hash = this.hash[next]!;
+        if (hash === NONE) continue;
+        let found = false;
+        for (let j = kept; j < any; j++) found ||= notes[j] === hash;
+        if (found) continue;
+        reached[count++] = hash;
+        size += this.sizeOf(hash);
+      }
+    }
+    for (let i = front.any; i < front.end; i++) reached[count++] = this.notes[i]!;
+    return this.valuesOf(count, size);
+  }
+
+  /** Follows the rest of a key from some states, remembering nothing. */
+  private plain(key: string, begin: number, states: readonly number[]): T[] {
+    if (++this.plainly > this.room / 5) this.start = undefined;
+    let following = states;
+    if (key.length === 0) {
+      const first: number[] = [];
+      for (const state of states) this.enter(state, first, ++this.step);
+      following = first;
+    } else {
+      for (let at = begin; at <= key.length;) {
+        const dot = key.indexOf('.', at);
+        const end = dot < 0 ? key.length : dot;
+        following = this.follow(following, this.words.of(key.slice(at, end)));
+        at = end + 1;
+      }
+    }
+    this.reached.splice(0, following.length, ...following);
+    const size = following.reduce((sum, state) => sum + this.sizeOf(state), 0);
+    return this.valuesOf(following.length, size);
+  }
+
+  /** The values of the first `count` states reached, `size` of them, in an array made to measure. */
+  private valuesOf(count: number, size: number): T[] {
+    const { packed, spans, reached } = this;
+    const found = new Array<T>(size);
+    let next = 0;
+    for (let i = 0; i < count; i++) {
+      const state = reached[i]! * 2;
+      const end = spans[state + 1]!;
+      for (let at = spans[state]!; at < end; at++) found[next++] = packed[at]!;
+    }
     return found;
   }
 
-  private begin(): Front<T> {
-    this.fronts = 1;
-    const states: State<T>[] = [];
-    enter(this.root, states, ++this.step);
-    return new Front(states);
+  private sizeOf(state: number): number {
+    return this.spans[state * 2 + 1]! - this.spans[state * 2]!;
   }
 
-  private advance(front: Front<T>, word: string): Front<T> {
-    const known = front.after.get(word);
-    if (known) return known;
-    // a word that no pattern says here leads where every such word leads
-    const said = front.states.some((state) => state.next?.has(word));
-    if (!said && front.other) return front.other;
-    const made = new Front(this.follow(front.states, word));
-    if (this.fronts < MOST_FRONTS) {
-      this.fronts++;
-      if (said) front.after.set(word, made);
-      else front.other = made;
+  private slot(parent: number, word: number): number {
+    const mask = this.table.length - 1;
+    let slot = (Math.imul(parent, 0x9e3779b1) ^ Math.imul(word, 0x85ebca6b)) & mask;
+    for (;;) {
+      const state = this.table[slot]!;
+      if (state === 0 || (this.parent[state] === parent && this.word[state] === word)) return slot;
+      slot = (slot + 1) & mask;
     }
+  }
+
+  /** @returns the child, or 0: the root is nobody's. */
+  private findChild(parent: number, word: number): number {
+    return this.table[this.slot(parent, word)]!;
+  }
+
+  private addChild(parent: number, word: number): number {
+    const state = this.parent.length;
+    this.parent.push(parent);
+    this.word.push(word);
+    this.star.push(NONE);
+    this.hash.push(NONE);
+    this.knows.push(false);
+    this.value.push(NONE);
+    this.entered.push(0);
+    if (word === STAR) this.star[parent] = state;
+    else if (word === HASH) this.hash[parent] = state;
+    else this.knows[parent] = true;
+    if (state * 2 > this.table.length) {
+      this.table = new Int32Array(this.table.length * 2);
+      for (let each = 1; each < state; each++)
+        this.table[this.slot(this.parent[each]!, this.word[each]!)] = each;
+    }
+    this.table[this.slot(parent, word)] = state;
+    return state;
+  }
+
+  private begin(): Front {
+    if (this.spans.length !== this.parent.length * 2 || this.packed.length !== this.values.length)
+      this.pack();
+    this.noted = 0;
+    this.plainly = 0;
+    const states: number[] = [];
+    this.enter(ROOT, states, ++this.step);
+    return (this.start = this.front(states));
+  }
+
+  /** Puts each state's values side by side; wildcards first, whose values are wanted most, to be near each other. */
+  private pack(): void {
+    const packed: T[] = [];
+    const spans = new Int32Array(this.value.length * 2);
+    for (const wild of [true, false]) {
+      this.value.forEach((first, state) => {
+        if (this.word[state]! <= HASH !== wild) return;
+        spans[state * 2] = packed.length;
+        for (let at = first; at !== NONE; at = this.another[at]!) packed.push(this.values[at]!);
+        spans[state * 2 + 1] = packed.length;
+      });
+    }
+    this.packed = packed;
+    this.spans = spans;
+  }
+
+  private front(states: readonly number[]): Front {
+    const wide = states.filter((state) => this.knows[state]);
+    const wild = states.filter((state) => this.star[state] !== NONE || this.word[state] === HASH);
+    const following = this.follow(states, UNSAID);
+    const kept = following.filter((state) => this.word[state] === HASH);
+    const any = following.filter((state) => this.value[state] !== NONE);
+    const size = any.reduce((sum, state) => sum + this.sizeOf(state), 0);
+    const starts = [wide, wild, kept, any].map((list) => this.note(list));
+    return new Front(starts[0]!, starts[1]!, starts[2]!, starts[3]!, this.noted, size);
+  }
+
+  /** Writes a list into the notes. @returns where it begins */
+  private note(list: readonly number[]): number {
+    const begin = this.noted;
+    this.noted += list.length;
+    if (this.noted > this.notes.length) {
+      const larger = new Int32Array(Math.max(this.noted, Math.ceil(this.notes.length * 1.5)));
+      larger.set(this.notes);
+      this.notes = larger;
+    }
+    this.notes.set(list, begin);
+    return begin;
+  }
+
+  /** The states of a front that lead anywhere. */
+  private statesOf({ wide, kept }: Front): number[] {
+    return [...new Set(this.notes.subarray(wide, kept))];
+  }
+
+  /** @returns the front a word leads to; undefined when it is not known and there is no room to remember it. */
+  private advance(front: Front, word: number): Front | undefined {
+    // a word that no pattern says here leads where every such word leads
+    let said = false;
+    if (word > HASH)
+      for (let i = front.wide; i < front.wild && !said; i++)
+        said = this.findChild(this.notes[i]!, word) !== 0;
+    if (!said && front.other) return front.other;
+    if (this.noted > this.room + 20 * this.values.length) return undefined;
+    const made = this.front(this.follow(this.statesOf(front), word));
+    if (said) (front.after ??= new Map()).set(word, made);
+    else front.other = made;
     return made;
   }
 
   /** The states one word leads to, each once. */
-  private follow(states: readonly State<T>[], word: string): State<T>[] {
+  private follow(states: readonly number[], word: number): number[] {
     const step = ++this.step;
-    const following: State<T>[] = [];
+    const following: number[] = [];
     for (const state of states) {
-      const next = state.next?.get(word);
-      if (next) enter(next, following, step);
-      if (state.star) enter(state.star, following, step);
-      if (state.keeps) enter(state, following, step);
+      if (word > HASH) {
+        const next = this.findChild(state, word);
+        if (next) this.enter(next, following, step);
+      }
+      if (this.star[state] !== NONE) this.enter(this.star[state]!, following, step);
+      if (this.word[state] === HASH) this.enter(state, following, step);
     }
     return following;
   }
+
+  /** Enters a state, with the `#` behind it, which may take no words at all. */
+  private enter(state: number, into: number[], step: number): void {
+    for (let each = state; each !== NONE && this.entered[each] !== step; each = this.hash[each]!) {
+      this.entered[each] = step;
+      into.push(each);
+    }
+  }
 }
 
-/** Enters a state, with the `#` behind it, which may take no words at all. */
-function enter<T>(state: State<T>, into: State<T>[], step: number): void {
-  for (let each: State<T> | undefined = state; each && each.entered !== step; each = each.hash) {
-    each.entered = step;
-    into.push(each);
+// the FNV-1a hash of a word's code units
+const SEED = 0x811c9dc5;
+const step = (hash: number, code: number) => Math.imul(hash ^ code, 0x01000193);
+
+function hashOf(text: string): number {
+  let hash = SEED;
+  for (let at = 0; at < text.length; at++) hash = step(hash, text.charCodeAt(at));
+  return hash;
+}
+
+/** Numbers for words, found from a stretch of a longer text without cutting it out. */
+class WordTable {
+  private readonly texts: string[] = ['', '*', '#'];
+  private table = new Int32Array(64);
+
+  constructor() {
+    this.fill();
   }
+
+  /** @returns the number of a word, a new one where it has none. */
+  add(text: string): number {
+    const slot = this.slot(hashOf(text), text, 0, text.length);
+    if (this.table[slot]) return this.table[slot]!;
+    const word = this.texts.push(text) - 1;
+    this.table[slot] = word;
+    if (word * 2 > this.table.length) this.fill();
+    return word;
+  }
+
+  /** @returns the number of a word, or UNSAID. */
+  of(text: string): number {
+    return this.find(hashOf(text), text, 0, text.length);
+  }
+
+  /** @returns the number of the word with that hash which stands from `begin` to `end`, or UNSAID. */
+  find(hash: number, text: string, begin: number, end: number): number {
+    return this.table[this.slot(hash, text, begin, end)]!;
+  }
+
+  /** Makes the table twice as large, or for the first time; a word's slot follows from its hash. */
+  private fill(): void {
+    this.table = new Int32Array(this.table.length * 2);
+    this.texts.forEach((text, word) => {
+      if (word !== UNSAID) this.table[this.slot(hashOf(text), text, 0, text.length)] = word;
+    });
+  }
+
+  private slot(hash: number, text: string, begin: number, end: number): number {
+    const mask = this.table.length - 1;
+    let slot = (hash ^ (hash >>> 15)) & mask;
+    for (;;) {
+      const word = this.table[slot]!;
+      if (word === 0 || stands(this.texts[word]!, text, begin, end)) return slot;
+      slot = (slot + 1) & mask;
+    }
+  }
+}
+
+/** Whether a word stands in a text from `begin` to `end`; a loop, since the words of keys are short. */
+function stands(word: string, text: string, begin: number, end: number): boolean {
+  if (word.length !== end - begin) return false;
+  for (let at = begin; at < end; at++) if (word.charCodeAt(at - begin) !== text.charCodeAt(at)) return false;
+  return true;
 }

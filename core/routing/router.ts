@@ -2,7 +2,6 @@
 import type { Message } from '../model/message.ts';
 import { admits } from '../predicate/evaluate.ts';
 import type { Predicate } from '../predicate/predicate.ts';
-import { wordsOf } from '../predicate/words.ts';
 import type { Edge } from './graph.ts';
 import { KeyTrie } from './key-trie.ts';
 
@@ -25,11 +24,11 @@ export function exchangeRouter(
     }
     case 'topic': {
       const trie = new KeyTrie<Edge>();
-      for (const edge of bindings) trie.add(wordsOf(keyOf(edge)), edge);
+      for (const edge of bindings) trie.add(keyOf(edge), edge);
       // an MQTT filter may be narrower than its key: a leading wildcard leaves `$` topics out
       const narrower = bindings.some((edge) => edge.condition.op !== 'words');
-      if (!narrower) return (message) => trie.match(wordsOf(message.key));
-      return (message) => trie.match(wordsOf(message.key)).filter((edge) => admits(edge.condition, message));
+      if (!narrower) return (message) => trie.match(message.key);
+      return (message) => trie.match(message.key).filter((edge) => admits(edge.condition, message));
     }
     case 'headers':
       return headersRouter(bindings);
