@@ -1,9 +1,15 @@
 /** Reading a large topology, whole and after an edit, beside js-yaml and yaml on the same bytes. */
-import { buildGraph, readTopology } from '@vondle/core';
+import {
+  buildGraph,
+  readTopology,
+  TopologyReader,
+  type RoutingGraph,
+  type TopologyDocument,
+} from '@vondle/core';
 import { load } from 'js-yaml';
 import { parse } from 'yaml';
 import { inTurn, print } from './measure.ts';
-import { largeDocument } from './topologies.ts';
+import { largeDocument, teams } from './topologies.ts';
 
 const document = (text: string) => [{ name: 'large.yaml', text }];
 
@@ -22,4 +28,46 @@ export function reading(): void {
     'the same bytes with yaml, whose documents keep positions',
     inTurn({ 'yaml: parse': () => parse(text, { maxAliasCount: -1 }) }, 2),
   );
+  const edits: Record<string, (text: string, i: number) => string> = {
+    'a binding’s key': (each, i) => each.replace(/(to: queue-3500, key: ")[^"]*/, `$1edit-${i}.*`),
+    'a queue’s setting': (each, i) => each.replace(/(queue-2500: { durable: true, ttl: )\d+m/, `$1${i}m`),
+    'a queue’s name': (each, i) => each.replace(/queue-1234[^ ]*: {/, `queue-1234-${i}: {`),
+    'a binding more at the end': (each, i) => `${each}      - { from: hub-0, to: queue-${i}, key: "a.#" }\n`,
+  };
+  afterEdits('after an edit of one line: new Topology and graph', document(text), edits);
+  const many = teams(50);
+  const documents = many.length;
+  afterEdits(
+    `the same with 10,000 resources, 20,000 routes in ${documents} documents`,
+    many,
+    {
+      'a binding’s key': (each, i) => each.replace(/key: "[^"]*"/, `key: "edit-${i}.*"`),
+      'a queue’s setting': (each, i) => each.replace(/ttl: \d+m/, `ttl: ${i}m`),
+      'a queue’s name': (each, i) => each.replace(/queue-25-7[^ ]*: {/, `queue-25-7-${i}: {`),
+    },
+    26,
+  );
+}
+
+function afterEdits(
+  title: string,
+  before: readonly TopologyDocument[],
+  edits: Record<string, (text: string, i: number) => string>,
+  at = 0,
+): void {
+  const reader = new TopologyReader();
+  let documents = [...before];
+  let graph: RoutingGraph | undefined;
+  let i = 0;
+  const again = () => (graph = buildGraph(reader.read(documents), graph));
+  again();
+  const contenders = Object.entries(edits).map(([name, edit]) => [
+    name,
+    () => {
+      documents = documents.map((each, d) => (d === at ? { ...each, text: edit(each.text, ++i) } : each));
+      again();
+    },
+  ]);
+  const whole = () => buildGraph(readTopology(documents));
+  print(title, inTurn({ 'all of it read': whole, ...Object.fromEntries(contenders) }, 7));
 }

@@ -157,7 +157,7 @@ function each(
   for (const entry of (node as MapNode).entries) {
     const constant = oneValue.read(entry.value, reading);
     if (!constant) return undefined;
-    const place = reading.place({ start: entry.key.start, end: entry.value.end });
+    const place = reading.part(entry.key.start, entry.value.end);
     of.push(make({ in: 'either', name: keyText(entry.key) }, constant, place));
   }
   return of.length === 1 ? of[0] : { op: 'all', of, place: reading.place(node) };

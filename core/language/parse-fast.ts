@@ -31,9 +31,22 @@ const INDICATORS = new Set([...',[]{}#&*!|>\'"%@`'].map((char) => char.charCodeA
 
 /** @returns the tree, undefined inside for an empty document; or undefined when the full parser is needed. */
 export function parseFast(text: string): { readonly root: Node | undefined } | undefined {
+  return unlessGivenUp(text, () => ({ root: new Parser(text).document() }));
+}
+
+/**
+ * Reads lines that hold some items of one block map or list, and nothing else.
+ * @param column where each item begins
+ * @param depth how deep the map or list stands in its document
+ */
+export function parseItems(text: string, column: number, depth: number): MapNode | ListNode | undefined {
+  return unlessGivenUp(text, () => new Parser(text, depth).items(column));
+}
+
+function unlessGivenUp<T>(text: string, parse: () => T): T | undefined {
   if (/[\r\t\ufeff]/.test(text)) return undefined;
   try {
-    return { root: new Parser(text).document() };
+    return parse();
   } catch (error) {
     if (error === GIVE_UP) return undefined;
     throw error;
@@ -44,9 +57,11 @@ class Parser {
   private at = 0;
   /** Where the line that `at` is on begins. */
   private line = 0;
-  private depth = 0;
 
-  constructor(private readonly text: string) {}
+  constructor(
+    private readonly text: string,
+    private depth = 0,
+  ) {}
 
   document(): Node | undefined {
     const column = this.content();
@@ -57,6 +72,13 @@ class Parser {
     if (root.flow) this.lineEnd();
     if (this.content() >= 0) throw GIVE_UP;
     return root;
+  }
+
+  items(column: number): MapNode | ListNode {
+    if (this.content() !== column) throw GIVE_UP;
+    const node = this.block(column);
+    if (this.content() >= 0) throw GIVE_UP;
+    return node;
   }
 
   private code(offset = 0): number {
@@ -132,7 +154,7 @@ class Parser {
       entries.push({ key, value });
       end = Math.max(key.end, value.end);
     } while (this.next(column));
-    return { kind: 'map', entries, flow: false, start, end };
+    return { kind: 'map', entries, flow: false, start, end, place: undefined, memo: undefined };
   }
 
   private list(column: number): ListNode {
@@ -146,7 +168,7 @@ class Parser {
       items.push(item);
       end = Math.max(end, item.end);
     } while (this.next(column, true));
-    return { kind: 'list', items, flow: false, start, end };
+    return { kind: 'list', items, flow: false, start, end, place: undefined, memo: undefined };
   }
 
   /** Whether another entry follows in the same column. A deeper line is something this parser does not know. */
@@ -278,7 +300,7 @@ class Parser {
   private plain(start: number, end: number): ScalarNode {
     while (end > start && this.text.charCodeAt(end - 1) === SPACE) end--;
     const source = this.text.slice(start, end);
-    return { kind: 'scalar', value: resolve(source), source, quoted: false, start, end };
+    return { kind: 'scalar', value: resolve(source), source, quoted: false, start, end, place: undefined };
   }
 
   /** The offset of the quote that closes the one at `at`. */
@@ -308,7 +330,7 @@ class Parser {
       if (!/^(?:[^\\\u0000-\u001f]|\\["\\/bfnrt]|\\u[0-9a-fA-F]{4})*$/.test(raw)) throw GIVE_UP;
       value = JSON.parse(`"${raw}"`) as string;
     }
-    return { kind: 'scalar', value, source: value, quoted: true, start, end: this.at };
+    return { kind: 'scalar', value, source: value, quoted: true, start, end: this.at, place: undefined };
   }
 
   private flow(column: number): MapNode | ListNode {
@@ -334,8 +356,8 @@ class Parser {
     const end = ++this.at;
     this.depth--;
     return isMap
-      ? { kind: 'map', entries, flow: true, start, end }
-      : { kind: 'list', items, flow: true, start, end };
+      ? { kind: 'map', entries, flow: true, start, end, place: undefined, memo: undefined }
+      : { kind: 'list', items, flow: true, start, end, place: undefined, memo: undefined };
   }
 
   private flowEntry(column: number): Entry {
@@ -418,7 +440,7 @@ const endsFlowKey = (code: number) =>
   code === MAP_OPEN;
 
 function nothing(at: number): ScalarNode {
-  return { kind: 'scalar', value: null, source: '', quoted: false, start: at, end: at };
+  return { kind: 'scalar', value: null, source: '', quoted: false, start: at, end: at, place: undefined };
 }
 
 /** The value of a plain scalar under YAML 1.2's core schema (§10.3.2). */

@@ -26,7 +26,11 @@ export function parseFull(text: string): Parsed {
     return parse(text);
   } catch {
     // the package's own recursion is bounded by the stack alone; a text that exhausts it is refused whole
-    return { root: undefined, problems: [{ message: 'Nested too deeply to read.', start: 0, end: 1 }] };
+    return {
+      root: undefined,
+      everyday: false,
+      problems: [{ message: 'Nested too deeply to read.', start: 0, end: 1 }],
+    };
   }
 }
 
@@ -41,7 +45,7 @@ function parse(text: string): Parsed {
     logLevel: 'silent',
     version: '1.2',
   });
-  if (!Array.isArray(documents)) return { root: undefined, problems };
+  if (!Array.isArray(documents)) return { root: undefined, everyday: false, problems };
   // one mistake makes the parser stumble again and again behind it: the first is the one to mend
   const errors = documents.flatMap((document) => document.errors).sort((a, b) => a.pos[0] - b.pos[0]);
   if (errors[0]) problems.push(plainProblem(errors[0].message, errors[0].pos, text));
@@ -53,7 +57,7 @@ function parse(text: string): Parsed {
       end: second.range[0] + 3,
     });
   }
-  if (!first?.contents) return { root: undefined, problems };
+  if (!first?.contents) return { root: undefined, everyday: false, problems };
 
   let aliased = 0;
   let tooMany = false;
@@ -115,7 +119,7 @@ function parse(text: string): Parsed {
     }
     return empty(start);
   };
-  return { root: convert(first.contents as ParsedNode, 0, 0, false), problems };
+  return { root: convert(first.contents as ParsedNode, 0, 0, false), problems, everyday: false };
 }
 
 /** The node with another place: what an alias stands for, standing where the alias is written. */

@@ -8,9 +8,9 @@ const LONGEST_FULL = 3 * 1024 * 1024;
 /** Reads one document's YAML: the fast way where it is everyday, the full way otherwise. Never throws. */
 export function parseDocument(text: string): Parsed {
   const fast = parseFast(text);
-  if (fast) return { root: fast.root, problems: [] };
+  if (fast) return { root: fast.root, problems: [], everyday: true };
   if (text.length <= LONGEST_FULL) return parseFull(text);
   const message =
     'This document is too long for what it holds: something in it is not everyday YAML, or wrong. Split it to find out what.';
-  return { root: undefined, problems: [{ message, start: 0, end: 1 }] };
+  return { root: undefined, everyday: false, problems: [{ message, start: 0, end: 1 }] };
 }

@@ -2,10 +2,12 @@ import type { Finding } from '../model/finding.ts';
 import { Lines, type Place, type Position } from '../model/place.ts';
 import { document, type DocumentDecl, type MessageTypeDecl } from './language.ts';
 import { isNothing, Reading, type Fragment, type Item, type Items } from './shape.ts';
+import { takeOverLookups } from '../model/address.ts';
+import { parseAgain } from './parse-again.ts';
 import { parseDocument } from './parse.ts';
-import { checkReferences } from './references.ts';
+import { checkReferences, type Sound } from './references.ts';
 import { resolveMessages, type MessageType } from './messages.ts';
-import { entryOf, keyText, type Node } from './tree.ts';
+import { entryOf, keyText, type Node, type Parsed } from './tree.ts';
 
 /** One file of a topology: its path inside the topology, and its text. */
 export interface TopologyDocument {
@@ -42,54 +44,117 @@ export const LONGEST_DOCUMENT = 16 * 1024 * 1024;
  * @returns the Topology; its findings are in document order
  */
 export function readTopology(documents: readonly TopologyDocument[], options: ReadOptions = {}): Topology {
-  const findings: Finding[] = [];
-  const fragments: Fragment[] = [];
-  for (const { name, text } of documents) {
-    if (text.length > LONGEST_DOCUMENT) {
-      findings.push({
-        check: 'language/too-large',
-        severity: 'error',
-        message: `This document is ${Math.round(text.length / 1024 / 1024)} MiB long; at most ${LONGEST_DOCUMENT / 1024 / 1024} MiB are read. Split it.`,
-        place: { doc: name, start: 0, end: 1 },
-      });
-      continue;
-    }
-    const { root, problems } = parseDocument(text);
-    for (const problem of problems) {
-      findings.push({
-        check: 'language/syntax',
-        severity: 'error',
-        message: problem.message,
-        place: { doc: name, start: problem.start, end: Math.max(problem.end, problem.start + 1) },
-      });
-    }
-    if (root && !isNothing(root)) fragments.push({ doc: name, node: root });
-  }
+  return new TopologyReader().read(documents, options);
+}
 
-  const parameters = parameterValues(fragments, options.environment);
-  const reading = new Reading(parameters);
-  const declared: DocumentDecl = document.merge!(fragments, reading) ?? {
-    place: { doc: documents[0]?.name ?? '', start: 0, end: 0 },
-  };
-  if (options.environment && !declared.environments?.has(options.environment)) {
-    reading.doc = declared.place.doc;
-    reading.report(
-      'unknown-environment',
-      { start: 0, end: 1 },
-      `There is no environment \`${options.environment}\`; the defaults are used.`,
-    );
+interface ReadDocument {
+  readonly text: string;
+  readonly parsed: Parsed;
+  /** Its last state that was everyday YAML: half a line being written soon becomes a whole one. */
+  readonly everyday: { readonly text: string; readonly parsed: Parsed } | undefined;
+}
+
+/**
+ * Reads the documents of one topology again and again while they are being edited. What an edit did not
+ * touch stays the same objects, whose places move along with the text: so each Topology is of use only
+ * until the next is read.
+ */
+export class TopologyReader {
+  private documents = new Map<string, ReadDocument>();
+  private parameters: ReadonlyMap<string, string> = new Map();
+  private before: DocumentDecl | undefined;
+  private sound: Sound = new WeakSet();
+
+  /** As `readTopology`; costs what the edit since the last reading makes necessary. */
+  read(documents: readonly TopologyDocument[], options: ReadOptions = {}): Topology {
+    const findings: Finding[] = [];
+    const fragments: Fragment[] = [];
+    const known = this.documents;
+    this.documents = new Map();
+    for (const { name, text } of documents) {
+      if (text.length > LONGEST_DOCUMENT) {
+        findings.push({
+          check: 'language/too-large',
+          severity: 'error',
+          message: `This document is ${Math.round(text.length / 1024 / 1024)} MiB long; at most ${LONGEST_DOCUMENT / 1024 / 1024} MiB are read. Split it.`,
+          place: { doc: name, start: 0, end: 1 },
+        });
+        continue;
+      }
+      // of two documents of one name, each has a tree of its own
+      const before = this.documents.has(name) ? undefined : known.get(name);
+      const parsed = before?.text === text ? before.parsed : parseAfter(before?.everyday, text);
+      const { root, problems } = parsed;
+      this.documents.set(name, {
+        text,
+        parsed,
+        everyday: parsed.everyday ? { text, parsed } : before?.everyday,
+      });
+      for (const problem of problems) {
+        findings.push({
+          check: 'language/syntax',
+          severity: 'error',
+          message: problem.message,
+          place: { doc: name, start: problem.start, end: Math.max(problem.end, problem.start + 1) },
+        });
+      }
+      if (root && !isNothing(root)) fragments.push({ doc: name, node: root });
+    }
+
+    const parameters = parameterValues(fragments, options.environment);
+    if (!sameValues(parameters, this.parameters)) this.parameters = parameters;
+    const reading = new Reading(this.parameters);
+    const declared: DocumentDecl = document.merge!(fragments, reading) ?? {
+      place: { doc: documents[0]?.name ?? '', start: 0, end: 0 },
+    };
+    if (options.environment && !declared.environments?.has(options.environment)) {
+      reading.doc = declared.place.doc;
+      reading.report(
+        'unknown-environment',
+        { start: 0, end: 1 },
+        `There is no environment \`${options.environment}\`; the defaults are used.`,
+      );
+    }
+    const messages = resolveMessages(declared.messages ?? new Map<string, Item<MessageTypeDecl>>(), reading);
+    if (this.before && this.before !== declared) {
+      if (!takeOverLookups(this.before, declared) || !sameIds(this.before, declared))
+        this.sound = new WeakSet();
+    }
+    this.before = declared;
+    checkReferences(declared, messages, reading, this.sound);
+    findings.push(...reading.findings);
+    return {
+      name: declared.topology?.value ?? 'topology',
+      ...(options.environment ? { environment: options.environment } : {}),
+      documents,
+      declared,
+      messages,
+      findings: inOrder(findings, documents),
+    };
   }
-  const messages = resolveMessages(declared.messages ?? new Map<string, Item<MessageTypeDecl>>(), reading);
-  checkReferences(declared, messages, reading);
-  findings.push(...reading.findings);
-  return {
-    name: declared.topology?.value ?? 'topology',
-    ...(options.environment ? { environment: options.environment } : {}),
-    documents,
-    declared,
-    messages,
-    findings: inOrder(findings, documents),
-  };
+}
+
+function parseAfter(before: ReadDocument['everyday'], text: string): Parsed {
+  return (before && parseAgain(before.parsed, before.text, text)) ?? parseDocument(text);
+}
+
+function sameValues(a: ReadonlyMap<string, string>, b: ReadonlyMap<string, string>): boolean {
+  return a.size === b.size && [...a].every(([name, value]) => b.get(name) === value);
+}
+
+/** Whether everything that is named by a bare id is there on both sides. */
+function sameIds(a: DocumentDecl, b: DocumentDecl): boolean {
+  const same = (one?: ReadonlyMap<string, unknown>, other?: ReadonlyMap<string, unknown>) =>
+    one === other || (one?.size === other?.size && [...(one?.keys() ?? [])].every((id) => other?.has(id)));
+  return (
+    a.tenant?.value === b.tenant?.value &&
+    same(a.messages, b.messages) &&
+    same(a.apps, b.apps) &&
+    same(a.tenants, b.tenants) &&
+    same(a.links, b.links) &&
+    same(a.spreads, b.spreads) &&
+    same(a.parameters, b.parameters)
+  );
 }
 
 /** The parameters' values: the environment's where it has one, else the default. Read before all else. */

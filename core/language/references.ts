@@ -7,7 +7,7 @@ import { plainOrQuoted } from './render.ts';
 import type { DocumentDecl } from './language.ts';
 import type { MessageType } from './messages.ts';
 import type { Reading } from './shape.ts';
-import { usesIn, type NamedKind } from './uses.ts';
+import { namingsIn, type NamedKind, type Use } from './uses.ts';
 
 const WORDS: Record<NamedKind, string> = {
   message: 'message type',
@@ -19,11 +19,18 @@ const WORDS: Record<NamedKind, string> = {
   parameter: 'parameter',
 };
 
-/** Reports unknown and ambiguous references in a topology as findings of `reading`. */
+/** The declarations whose references were all found right; only as long as no name goes. */
+export type Sound = WeakSet<object>;
+
+/**
+ * Reports unknown and ambiguous references in a topology as findings of `reading`.
+ * @param sound declarations that need no looking at; those found right are added
+ */
 export function checkReferences(
   declared: DocumentDecl,
   messages: ReadonlyMap<string, MessageType>,
   reading: Reading,
+  sound: Sound = new WeakSet(),
 ): void {
   const known: Record<NamedKind, ReadonlyMap<string, unknown> | undefined> = {
     message: messages,
@@ -34,9 +41,11 @@ export function checkReferences(
     spread: declared.spreads,
     parameter: declared.parameters,
   };
-  for (const { value, means } of usesIn(declared)) {
-    if (means.by === 'address') address(value, means.kinds, means.home);
-    else if (means.by === 'id' && !isKnown(value.value, means.kind)) id(value, means.kind);
+  for (const { owner, uses } of namingsIn(declared)) {
+    if (sound.has(owner)) continue;
+    const before = reading.findings.length;
+    uses().forEach(use);
+    if (reading.findings.length === before) sound.add(owner);
   }
 
   for (const { value: app } of declared.apps?.values() ?? []) {
@@ -52,6 +61,11 @@ export function checkReferences(
         );
       else if (!filter.ok) reading.report('bad-topic-filter', topic.place, filter.message);
     }
+  }
+
+  function use({ value, means }: Use): void {
+    if (means.by === 'address') address(value, means.kinds, means.home);
+    else if (means.by === 'id' && !isKnown(value.value, means.kind)) id(value, means.kind);
   }
 
   function isKnown(name: string, kind: NamedKind): boolean {

@@ -14,14 +14,48 @@ export type JsonSchema = { readonly [key: string]: unknown };
 /** What reading needs and leaves behind. */
 export class Reading {
   readonly findings: Finding[] = [];
-  readonly usedParameters = new Set<string>();
+  /** The parameters met, some perhaps more than once. */
+  readonly usedParameters: string[] = [];
+  /** Places made of parts of nodes, since reading began. */
+  private readonly parts: Place[] = [];
   /** The document being read. */
   doc = '';
 
+  /** @param parameters what `${name}` stands for; nodes read with the same map need not be read again */
   constructor(readonly parameters: ReadonlyMap<string, string>) {}
 
-  place(node: { readonly start: number; readonly end: number }): Place {
-    return { doc: this.doc, start: node.start, end: node.end };
+  /** @returns a node's place: the same object each time, which moves with the node. */
+  place(node: Node): Place {
+    return (node.place ??= { doc: this.doc, start: node.start, end: node.end });
+  }
+
+  /** @returns the place of a part of what is being read; it moves with the item it is part of. */
+  part(start: number, end: number): Place {
+    const place = { doc: this.doc, start, end };
+    this.parts.push(place);
+    return place;
+  }
+
+  /**
+   * Reads a map or list with a shape, or takes what it was read as before. What has findings is read
+   * anew each time: they are few, and what they say may hang on more than the node.
+   */
+  remember<T>(shape: unknown, node: Node, read: () => T | undefined): T | undefined {
+    const { memo } = node;
+    if (memo && memo.shape === shape && memo.with === this.parameters) {
+      this.usedParameters.push(...memo.usedParameters);
+      return memo.value as T;
+    }
+    const findings = this.findings.length;
+    const parts = this.parts.length;
+    const used = this.usedParameters.length;
+    const value = read();
+    const places = this.parts.splice(parts);
+    node.memo =
+      this.findings.length === findings && value !== undefined
+        ? { shape, with: this.parameters, value, usedParameters: this.usedParameters.slice(used), places }
+        : undefined;
+    return value;
   }
 
   report(
@@ -31,7 +65,8 @@ export class Reading {
     more: { severity?: Severity; related?: Finding['related']; mends?: Finding['mends'] } = {},
   ): void {
     const { severity = 'error', ...rest } = more;
-    this.findings.push({ check: `language/${check}`, severity, message, place: this.place(node), ...rest });
+    const place = { doc: this.doc, start: node.start, end: node.end };
+    this.findings.push({ check: `language/${check}`, severity, message, place, ...rest });
   }
 
   /**
@@ -55,7 +90,7 @@ export class Reading {
         );
         return whole;
       }
-      this.usedParameters.add(name);
+      this.usedParameters.push(name);
       from.push(name);
       return value;
     });
@@ -278,7 +313,9 @@ export interface List<T> {
 /** A list; with `orOne`, a single item may stand for a list of one. With `adds`, documents add to it. */
 export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boolean } = {}): Shape<List<T>> {
   const array = { type: 'array', items: item.schema };
-  const read = (node: Node, reading: Reading): List<T> | undefined => {
+  const shape = {};
+  const read = (node: Node, reading: Reading) => reading.remember(shape, node, () => readList(node, reading));
+  const readList = (node: Node, reading: Reading): List<T> | undefined => {
     const items: T[] = [];
     if (node.kind === 'list') {
       for (const each of node.items) {
@@ -333,7 +370,14 @@ export type NameRule = 'id' | 'resource' | 'parameter';
 
 /** A map from names to things of one shape; several documents may each add names. */
 export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
-  const merge = (fragments: readonly Fragment[], reading: Reading): Items<T> => {
+  const shape = {};
+  const merge = (fragments: readonly Fragment[], reading: Reading): Items<T> | undefined => {
+    const [first, second] = fragments;
+    if (!first || second) return mergeAll(fragments, reading);
+    reading.doc = first.doc;
+    return reading.remember(shape, first.node, () => mergeAll(fragments, reading));
+  };
+  const mergeAll = (fragments: readonly Fragment[], reading: Reading): Items<T> => {
     const result = new Map<string, Item<T>>();
     for (const [name, found] of gather(fragments, reading)) {
       const { doc, entry } = found[0]!;
@@ -348,7 +392,8 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
         value = item.read(entry.value, reading);
       }
       if (value !== undefined) {
-        result.set(name, { name, key: { doc, start: entry.key.start, end: entry.key.end }, value });
+        reading.doc = doc;
+        result.set(name, { name, key: reading.place(entry.key), value });
       }
     }
     return result;
@@ -519,7 +564,10 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
   };
 
   // the plain path: one map in one document, no grouping needed
-  const read = (node: Node, reading: Reading): ObjectOf<F> | undefined => {
+  const shape = {};
+  const read = (node: Node, reading: Reading) =>
+    reading.remember(shape, node, () => readObject(node, reading));
+  const readObject = (node: Node, reading: Reading): ObjectOf<F> | undefined => {
     const place = reading.place(node);
     const result: Record<string, unknown> = { place };
     if (isNothing(node)) return finish(result, new Set(), node, reading);
@@ -551,12 +599,10 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
   };
 
   const merge = (fragments: readonly Fragment[], reading: Reading): ObjectOf<F> | undefined => {
-    if (fragments.length === 1) reading.doc = fragments[0]!.doc;
     const [first] = fragments;
     if (!first) return undefined;
-    const result: Record<string, unknown> = {
-      place: { doc: first.doc, start: first.node.start, end: first.node.end },
-    };
+    reading.doc = first.doc;
+    const result: Record<string, unknown> = { place: reading.place(first.node) };
     const present = new Set<string>();
     for (const [name, found] of gather(fragments, reading)) {
       const known = Object.hasOwn(fields, name) ? fields[name] : undefined;

@@ -1,15 +1,36 @@
+import type { Place } from '../model/place.ts';
+
 /**
  * What a document says, before anything is known about topologies: maps, lists and scalars, each
  * with its stretch of the text. Both parsers (the fast one and the full one) end here.
+ *
+ * A tree outlives an edit of its text: nodes outside the edit stay the same objects and move along (see
+ * parse-again.ts). What was made of a node is therefore kept with it.
  */
-export interface ScalarNode {
+/** What a node was read as: kept while the node, and what it was read with, stay the same. */
+export interface Memo {
+  readonly shape: unknown;
+  readonly with: unknown;
+  readonly value: unknown;
+  readonly usedParameters: readonly string[];
+  /** Places of parts of the node that are no nodes themselves; they move with it. */
+  readonly places: readonly Place[];
+}
+
+interface Kept {
+  /** The node's own place, once somebody asked for it: one object, so that it can move. */
+  place?: Place | undefined;
+  memo?: Memo | undefined;
+}
+
+export interface ScalarNode extends Kept {
   readonly kind: 'scalar';
   readonly value: string | number | boolean | null;
   /** The text as written for a plain scalar (`007`, `1e3`), so that a name keeps its spelling. */
   readonly source: string;
   readonly quoted: boolean;
-  readonly start: number;
-  readonly end: number;
+  start: number;
+  end: number;
 }
 
 export interface Entry {
@@ -17,20 +38,20 @@ export interface Entry {
   readonly value: Node;
 }
 
-export interface MapNode {
+export interface MapNode extends Kept {
   readonly kind: 'map';
   readonly entries: readonly Entry[];
   readonly flow: boolean;
-  readonly start: number;
-  readonly end: number;
+  start: number;
+  end: number;
 }
 
-export interface ListNode {
+export interface ListNode extends Kept {
   readonly kind: 'list';
   readonly items: readonly Node[];
   readonly flow: boolean;
-  readonly start: number;
-  readonly end: number;
+  start: number;
+  end: number;
 }
 
 export type Node = ScalarNode | MapNode | ListNode;
@@ -45,6 +66,33 @@ export interface SyntaxProblem {
 export interface Parsed {
   readonly root: Node | undefined;
   readonly problems: readonly SyntaxProblem[];
+  /** Whether all of it is everyday YAML, which can be read again in part. */
+  readonly everyday: boolean;
+}
+
+/** Moves a node and everything in it by so many code units, with every place that was made of it. */
+export function move(node: Node, by: number): void {
+  if (by === 0) return;
+  moveSpan(node, by);
+  if (node.place) moveSpan(node.place as Movable, by);
+  for (const place of node.memo?.places ?? []) moveSpan(place as Movable, by);
+  if (node.kind === 'list') for (const item of node.items) move(item, by);
+  if (node.kind === 'map') {
+    for (const { key, value } of node.entries) {
+      move(key, by);
+      move(value, by);
+    }
+  }
+}
+
+interface Movable {
+  start: number;
+  end: number;
+}
+
+function moveSpan(span: Movable, by: number): void {
+  span.start += by;
+  span.end += by;
 }
 
 /** @returns the value of the first entry with that key, or undefined. */

@@ -13,7 +13,7 @@ import {
   type ThingKind,
 } from '../model/address.ts';
 import type { Val } from '../model/place.ts';
-import type { DocumentDecl } from './language.ts';
+import type { AppDecl, DocumentDecl } from './language.ts';
 
 /** One naming: the text, and what may be meant by it. */
 export interface Use {
@@ -28,91 +28,121 @@ export interface Use {
 /** What is named by a bare id. */
 export type NamedKind = 'message' | 'app' | 'broker' | 'tenant' | 'link' | 'spread' | 'parameter';
 
+/** A declaration and what it names; one declaration is one object for as long as its text stays. */
+export interface Naming {
+  readonly owner: object;
+  /** Worked out when asked: most owners have been looked at before. */
+  readonly uses: () => readonly Use[];
+}
+
 /** @returns all uses, in order of declaration. */
 export function* usesIn(declared: DocumentDecl): Generator<Use> {
-  const address = function* (
-    value: Val<string> | undefined,
-    kinds: readonly ThingKind[],
-    home?: string,
-  ): Generator<Use> {
-    if (value) yield { value, means: { by: 'address', kinds, ...(home === undefined ? {} : { home }) } };
-  };
-  const id = function* (value: Val<string> | undefined, kind: NamedKind): Generator<Use> {
-    if (value) yield { value, means: { by: 'id', kind } };
-  };
-  const wide = function* (list: { items: readonly Val<string>[] } | undefined): Generator<Use> {
-    for (const value of list?.items ?? []) yield { value, means: { by: 'wide' } };
-  };
+  for (const { uses } of namingsIn(declared)) yield* uses();
+}
 
-  yield* id(declared.tenant, 'tenant');
-  for (const { value: type } of declared.messages?.values() ?? []) {
-    for (const parent of type.extends?.items ?? []) yield* id(parent, 'message');
-  }
-  for (const { value: app } of declared.apps?.values() ?? []) {
-    yield* id(app.tenant, 'tenant');
-    yield* id(app.home, 'broker');
-    for (const publish of app.publishes?.items ?? []) {
-      yield* id(publish.message, 'message');
-      if (publish.via?.value === 'mqtt') yield* id(publish.to, 'broker');
-      else yield* address(publish.to, ENTRIES);
-    }
-    for (const consume of app.consumes?.items ?? []) {
-      if (consume.via?.value === 'mqtt') yield* id(consume.from, 'broker');
-      else yield* address(consume.from, STORES);
-      for (const message of consume.expects?.items ?? []) yield* id(message, 'message');
-    }
-  }
+/** @returns every declaration that names something, in order. */
+export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
+  if (declared.tenant) yield { owner: declared.tenant, uses: () => id(declared.tenant, 'tenant') };
+  for (const { value: type } of declared.messages?.values() ?? [])
+    yield { owner: type, uses: () => (type.extends?.items ?? []).flatMap((parent) => id(parent, 'message')) };
+  for (const { value: app } of declared.apps?.values() ?? [])
+    yield { owner: app, uses: () => usesOfApp(app) };
   for (const { name: home, value: broker } of declared.brokers?.values() ?? []) {
-    yield* id(broker.tenant, 'tenant');
+    const mqtt = broker.variant === 'amqp' ? broker.mqtt?.exchange : undefined;
+    yield { owner: broker, uses: () => [...id(broker.tenant, 'tenant'), ...address(mqtt, EXCHANGES, home)] };
+    const dead = broker.variant === 'amqp' ? BINDABLE : HOSTED_ENTRIES;
     for (const { value: queue } of broker.queues?.values() ?? []) {
-      yield* address(queue.deadLetter?.to, broker.variant === 'amqp' ? BINDABLE : HOSTED_ENTRIES, home);
-      if ('perInstanceOf' in queue) yield* id(queue.perInstanceOf, 'app');
+      const app = 'perInstanceOf' in queue ? queue.perInstanceOf : undefined;
+      yield { owner: queue, uses: () => [...address(queue.deadLetter?.to, dead, home), ...id(app, 'app')] };
     }
-    for (const { value: alias } of broker.aliases?.values() ?? []) {
-      yield* address(alias.to, ENTRIES, home);
-      yield* id(alias.over, 'link');
-    }
+    for (const { value: alias } of broker.aliases?.values() ?? [])
+      yield { owner: alias, uses: () => [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
     if (broker.variant === 'amqp') {
-      yield* address(broker.mqtt?.exchange, EXCHANGES, home);
-      for (const { value: exchange } of broker.exchanges?.values() ?? []) {
-        yield* address(exchange.unroutedTo, EXCHANGES, home);
-      }
+      for (const { value: exchange } of broker.exchanges?.values() ?? [])
+        yield { owner: exchange, uses: () => address(exchange.unroutedTo, EXCHANGES, home) };
       for (const binding of broker.bindings?.items ?? []) {
-        yield* address(binding.from, EXCHANGES, home);
-        yield* address(binding.to, BINDABLE, home);
+        const { from, to } = binding;
+        yield {
+          owner: binding,
+          uses: () => [...address(from, EXCHANGES, home), ...address(to, BINDABLE, home)],
+        };
       }
     } else {
       for (const { value: subscription } of broker.subscriptions?.values() ?? []) {
-        yield* address(subscription.topic, TOPICS, home);
-        yield* address(subscription.to, QUEUES, home);
-        yield* address(subscription.deadLetter?.to, HOSTED_ENTRIES, home);
+        const { topic, to, deadLetter } = subscription;
+        yield {
+          owner: subscription,
+          uses: () => [
+            ...address(topic, TOPICS, home),
+            ...address(to, QUEUES, home),
+            ...address(deadLetter?.to, HOSTED_ENTRIES, home),
+          ],
+        };
       }
     }
   }
-  for (const { value: link } of declared.links?.values() ?? []) {
-    yield* address(link.from, QUEUES);
-    yield* address(link.to, ENTRIES);
-  }
-  for (const { value: spread } of declared.spreads?.values() ?? []) {
-    for (const member of spread.members?.items ?? []) yield* address(member, QUEUES);
-  }
+  for (const { value: link } of declared.links?.values() ?? [])
+    yield { owner: link, uses: () => [...address(link.from, QUEUES), ...address(link.to, ENTRIES)] };
+  for (const { value: spread } of declared.spreads?.values() ?? [])
+    yield {
+      owner: spread,
+      uses: () => (spread.members?.items ?? []).flatMap((each) => address(each, QUEUES)),
+    };
   for (const { value: environment } of declared.environments?.values() ?? []) {
-    for (const [name, { key }] of environment.values ?? [])
-      yield* id({ value: name, place: key }, 'parameter');
+    const names = [...(environment.values ?? [])];
+    yield {
+      owner: environment,
+      uses: () => names.flatMap(([name, { key }]) => id({ value: name, place: key }, 'parameter')),
+    };
   }
   for (const statement of declared.access?.items ?? []) {
-    yield* wide(statement.who);
-    yield* wide(statement.on);
-    if (statement.when?.source) yield* wide({ items: [statement.when.source] });
-    yield* id(statement.when?.tenant, 'tenant');
+    const { who, on, when } = statement;
+    yield {
+      owner: statement,
+      uses: () => [...wide(who), ...wide(on), ...wide(one(when?.source)), ...id(when?.tenant, 'tenant')],
+    };
   }
-  for (const { given, reaches, never } of declared.expectations?.items ?? []) {
-    yield* id(given?.message, 'message');
-    if (given?.from) yield* wide({ items: [given.from] });
-    yield* wide(reaches);
-    yield* wide(never);
+  for (const expectation of declared.expectations?.items ?? []) {
+    const { given, reaches, never } = expectation;
+    yield {
+      owner: expectation,
+      uses: () => [
+        ...id(given?.message, 'message'),
+        ...wide(one(given?.from)),
+        ...wide(reaches),
+        ...wide(never),
+      ],
+    };
   }
 }
+
+function usesOfApp(app: AppDecl): Use[] {
+  const uses = [...id(app.tenant, 'tenant'), ...id(app.home, 'broker')];
+  for (const { message, via, to } of app.publishes?.items ?? []) {
+    uses.push(...id(message, 'message'));
+    uses.push(...(via?.value === 'mqtt' ? id(to, 'broker') : address(to, ENTRIES)));
+  }
+  for (const { via, from, expects } of app.consumes?.items ?? []) {
+    uses.push(...(via?.value === 'mqtt' ? id(from, 'broker') : address(from, STORES)));
+    for (const message of expects?.items ?? []) uses.push(...id(message, 'message'));
+  }
+  return uses;
+}
+
+function address(value: Val<string> | undefined, kinds: readonly ThingKind[], home?: string): Use[] {
+  if (!value) return [];
+  return [{ value, means: home === undefined ? { by: 'address', kinds } : { by: 'address', kinds, home } }];
+}
+
+function id(value: Val<string> | undefined, kind: NamedKind): Use[] {
+  return value ? [{ value, means: { by: 'id', kind } }] : [];
+}
+
+function wide(list: { readonly items: readonly Val<string>[] } | undefined): Use[] {
+  return (list?.items ?? []).map((value) => ({ value, means: { by: 'wide' } }));
+}
+
+const one = (value: Val<string> | undefined) => (value ? { items: [value] } : undefined);
 
 const RESOURCES: readonly ThingKind[] = ['exchange', 'queue', 'topic', 'subscription', 'alias'];
 

@@ -87,18 +87,31 @@ export function lookUp(
   kinds: readonly ThingKind[],
   home?: string,
 ): Lookup {
-  // the same few addresses are asked for again and again: by references, the graph, every trace
-  const byHome = inside(inside(lookups, declared, newWeak), kinds, newMap);
-  const byAddress = inside(byHome, home ?? '', newMap) as Map<string, Lookup>;
-  let found = byAddress.get(address);
-  if (!found) byAddress.set(address, (found = find(declared, address, kinds, home)));
-  return found;
+  return finder(declared, kinds, home)(address);
 }
 
-type Remembered = Map<string, Map<string, Lookup>>;
-const lookups = new WeakMap<DocumentDecl, WeakMap<readonly ThingKind[], Remembered>>();
-const newWeak = () => new WeakMap<readonly ThingKind[], Remembered>();
-const newMap = <K, V>() => new Map<K, V>();
+/** @returns the look-up of one place of the language: see `lookUp`. Many look-ups cost less this way. */
+export function finder(
+  declared: DocumentDecl,
+  kinds: readonly ThingKind[],
+  home?: string,
+): (address: string) => Lookup {
+  // the same few addresses are asked for again and again: by references, the graph, every trace
+  const byHome = inside<readonly ThingKind[], Map<string, Map<string, Lookup>>>(
+    inside(lookups, declared, () => new Map()),
+    kinds,
+    () => new Map(),
+  );
+  const byAddress = inside<string, Map<string, Lookup>>(byHome, home ?? '', () => new Map());
+  return (address) => {
+    let found = byAddress.get(address);
+    if (!found) byAddress.set(address, (found = find(declared, address, kinds, home)));
+    return found;
+  };
+}
+
+type Remembered = Map<readonly ThingKind[], Map<string, Map<string, Lookup>>>;
+const lookups = new WeakMap<DocumentDecl, Remembered>();
 
 /** @returns what a map has at a key, made there first where it has nothing. */
 function inside<K, V>(
@@ -109,6 +122,55 @@ function inside<K, V>(
   let value = map.get(key);
   if (value === undefined) map.set(key, (value = make()));
   return value;
+}
+
+/** More changed names than this are not worth sorting out. */
+const MOST_CHANGED = 20;
+
+/**
+ * Lets declarations take over what was looked up in those before them, but for the addresses that a name
+ * come or gone may mean otherwise.
+ * @returns whether all resources have the names they had
+ */
+export function takeOverLookups(from: DocumentDecl, to: DocumentDecl): boolean {
+  const remembered = lookups.get(from);
+  const changed = changedNames(from, to);
+  if (!remembered || !changed || changed.length > MOST_CHANGED) return changed?.length === 0;
+  lookups.delete(from);
+  lookups.set(to, remembered);
+  if (changed.length === 0) return true;
+  for (const byHome of remembered.values()) {
+    for (const byAddress of byHome.values()) {
+      for (const address of byAddress.keys())
+        if (changed.some((name) => address.endsWith(name))) byAddress.delete(address);
+    }
+  }
+  return false;
+}
+
+/** @returns the resource and spread names only one side has; undefined when the brokers differ. */
+function changedNames(a: DocumentDecl, b: DocumentDecl): string[] | undefined {
+  if (a.brokers?.size !== b.brokers?.size) return undefined;
+  const changed: string[] = [];
+  type Names = ReadonlyMap<string, unknown> | undefined;
+  const differ = (one: Names, other: Names) => {
+    if (one === other) return;
+    for (const name of one?.keys() ?? []) if (!other?.has(name)) changed.push(name);
+    for (const name of other?.keys() ?? []) if (!one?.has(name)) changed.push(name);
+  };
+  for (const [id, { value: before }] of a.brokers ?? []) {
+    const after = b.brokers?.get(id)?.value;
+    if (after?.variant !== before.variant) return undefined;
+    differ(before.queues, after.queues);
+    differ(before.aliases, after.aliases);
+    if (before.variant === 'amqp' && after.variant === 'amqp') differ(before.exchanges, after.exchanges);
+    if (before.variant === 'pubsub' && after.variant === 'pubsub') {
+      differ(before.topics, after.topics);
+      differ(before.subscriptions, after.subscriptions);
+    }
+  }
+  differ(a.spreads, b.spreads);
+  return changed;
 }
 
 function find(declared: DocumentDecl, address: string, kinds: readonly ThingKind[], home?: string): Lookup {

@@ -22,17 +22,19 @@ import {
   BINDABLE,
   ENTRIES,
   EXCHANGES,
+  finder,
   lookUp,
   QUEUES,
   STORES,
   thing,
   TOPICS,
+  type Lookup,
   type Thing,
   type ThingKind,
 } from '../model/address.ts';
 import type { Place, Val } from '../model/place.ts';
 import { ALWAYS, type Constant, type Predicate } from '../predicate/predicate.ts';
-import { exchangeRouter, type Router } from './router.ts';
+import { exchangeRouter, isRouterOf, type Router } from './router.ts';
 
 /** A node's role in the flow; an app that both sends and takes is two nodes. */
 export type NodeRole =
@@ -106,17 +108,30 @@ export function tenantOf(topology: Topology, of: Thing): string | undefined {
   return (app ?? broker ?? declared.tenant)?.value;
 }
 
+/** What was made of a binding: by far the most numerous edges, and the dearest to make. */
+interface MadeBinding {
+  readonly edge: Edge;
+  readonly type: string;
+  /** The id without the number that tells it from others like it. */
+  readonly base: string;
+}
+
+const madeBindings = new WeakMap<RoutingGraph, WeakMap<BindingDecl, MadeBinding>>();
+
 /**
  * Builds the routing graph of a topology. References that name nothing make no edge (they are
  * findings already); everything else is there once.
+ *
+ * @param before the graph of an earlier state by the same reader: what did not change is taken from it
  */
-export function buildGraph(topology: Topology): RoutingGraph {
+export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGraph {
   const { declared } = topology;
   const nodes = new Map<string, GraphNode>();
   const edges: Edge[] = [];
   const out = new Map<string, Edge[]>();
   const into = new Map<string, Edge[]>();
   const ids = new Map<string, number>();
+  const made = (before && madeBindings.get(before)) ?? new WeakMap<BindingDecl, MadeBinding>();
 
   const addNode = (role: NodeRole, of: Thing, place: Place, decl: unknown, id: string = of.id) => {
     nodes.set(id, { id, role, thing: of, place, decl } as GraphNode);
@@ -125,19 +140,21 @@ export function buildGraph(topology: Topology): RoutingGraph {
     edge: Omit<Edge, 'id' | 'condition' | 'label'> & Partial<Pick<Edge, 'condition' | 'label'>>,
   ) => {
     if (!nodes.has(edge.from) || !nodes.has(edge.to)) return;
-    const base = `${edge.kind} ${edge.from} → ${edge.to}${edge.label ? ` ${edge.label}` : ''}`;
-    const count = (ids.get(base) ?? 0) + 1;
-    ids.set(base, count);
-    const made: Edge = { condition: ALWAYS, label: '', ...edge, id: count > 1 ? `${base} #${count}` : base };
-    edges.push(made);
-    push(out, made.from, made);
-    push(into, made.to, made);
+    const base = baseOf(edge);
+    keep({ condition: ALWAYS, label: '', ...edge, id: idOf(base, count(base)) });
   };
-  const find = (address: Val<string> | undefined, kinds: readonly ThingKind[], home?: string): string => {
-    if (!address) return '';
-    const found = lookUp(declared, address.value, kinds, home);
-    return found.ok ? found.thing.id : '';
+  const keep = (edge: Edge) => {
+    edges.push(edge);
+    push(out, edge.from, edge);
+    push(into, edge.to, edge);
   };
+  const count = (base: string): number => {
+    const next = (ids.get(base) ?? 0) + 1;
+    ids.set(base, next);
+    return next;
+  };
+  const find = (address: Val<string> | undefined, kinds: readonly ThingKind[], home?: string): string =>
+    idIn(finder(declared, kinds, home), address);
 
   for (const { name, key, value } of declared.apps?.values() ?? []) {
     const app = thing('app', name);
@@ -209,18 +226,29 @@ export function buildGraph(topology: Topology): RoutingGraph {
           label: 'unrouted',
         });
       }
+      const sources = finder(declared, EXCHANGES, home);
+      const targets = finder(declared, BINDABLE, home);
       for (const binding of broker.bindings?.items ?? []) {
-        const from = find(binding.from, EXCHANGES, home);
-        const type = (nodes.get(from) as ExchangeNode | undefined)?.decl.type?.value ?? 'direct';
-        addEdge({
-          kind: 'binding',
-          from,
-          to: find(binding.to, BINDABLE, home),
-          place: binding.place,
-          ...bindingCondition(type, binding),
-          key: binding.key?.value ?? '',
-          binding,
-        });
+        const from = idIn(sources, binding.from);
+        const to = idIn(targets, binding.to);
+        const exchange = nodes.get(from) as ExchangeNode | undefined;
+        if (!exchange || !nodes.has(to)) continue;
+        const type = exchange.decl.type?.value ?? 'direct';
+        const known = made.get(binding);
+        const fits = known?.type === type && known.edge.from === from && known.edge.to === to;
+        const parts = fits ? undefined : bindingCondition(type, binding);
+        const base = fits ? known.base : baseOf({ kind: 'binding', from, to, label: parts!.label });
+        const id = idOf(base, count(base));
+        if (fits && known.edge.id === id) {
+          keep(known.edge);
+          continue;
+        }
+        const key = binding.key?.value ?? '';
+        const edge: Edge = fits
+          ? { ...known.edge, id }
+          : { kind: 'binding', from, to, place: binding.place, ...parts!, key, binding, id };
+        made.set(binding, { edge, type, base });
+        keep(edge);
       }
     } else {
       for (const [name, { key, value: subscription }] of broker.subscriptions ?? []) {
@@ -321,10 +349,24 @@ export function buildGraph(topology: Topology): RoutingGraph {
   const routers = new Map<string, Router>();
   for (const node of nodes.values()) {
     if (node.role !== 'exchange') continue;
+    const type = node.decl.type?.value ?? 'direct';
     const bindings = (out.get(node.id) ?? []).filter((edge) => edge.kind === 'binding');
-    routers.set(node.id, exchangeRouter(node.decl.type?.value ?? 'direct', bindings));
+    const known = before?.routers.get(node.id);
+    routers.set(node.id, known && isRouterOf(known, type, bindings) ? known : exchangeRouter(type, bindings));
   }
-  return { topology, nodes, edges, out, into, routers, decide: accessOf(topology) };
+  const graph = { topology, nodes, edges, out, into, routers, decide: accessOf(topology) };
+  madeBindings.set(graph, made);
+  return graph;
+}
+
+const baseOf = ({ kind, from, to, label }: Pick<Edge, 'kind' | 'from' | 'to'> & { label?: string }): string =>
+  `${kind} ${from} → ${to}${label ? ` ${label}` : ''}`;
+const idOf = (base: string, count: number): string => (count > 1 ? `${base} #${count}` : base);
+
+function idIn(look: (address: string) => Lookup, address: Val<string> | undefined): string {
+  if (!address) return '';
+  const found = look(address.value);
+  return found.ok ? found.thing.id : '';
 }
 
 export const publisherId = (app: string): string => `publisher:${app}`;

@@ -105,7 +105,9 @@ test('every exchange type’s router finds what its conditions admit', () => {
         const edges = graph.out.get('exchange:m/e') ?? [];
         for (const parts of messages) {
           const each = message(parts);
-          const routed = graph.routers.get('exchange:m/e')!(each)
+          const routed = graph.routers
+            .get('exchange:m/e')!
+            .match(each)
             .map(({ to }) => to)
             .sort();
           expect(routed).toEqual(

@@ -5,16 +5,32 @@ import type { Predicate } from '../predicate/predicate.ts';
 import type { Edge } from './graph.ts';
 import { KeyTrie } from './key-trie.ts';
 
-/** @returns the bindings that match a message, each once. */
-export type Router = (message: Message) => readonly Edge[];
+type ExchangeType = 'direct' | 'fanout' | 'topic' | 'headers';
+
+/** Gives the bindings that match a message, each once. */
+export interface Router {
+  readonly match: (message: Message) => readonly Edge[];
+  readonly type: ExchangeType;
+  readonly bindings: readonly Edge[];
+}
+
+/** Whether a router is what `exchangeRouter` would make. */
+export function isRouterOf(router: Router, type: ExchangeType, bindings: readonly Edge[]): boolean {
+  return (
+    router.type === type &&
+    router.bindings.length === bindings.length &&
+    bindings.every((edge, i) => edge === router.bindings[i])
+  );
+}
 
 const NONE: readonly Edge[] = [];
 
 /** Builds the router of an exchange (AMQP 0-9-1 §3.1.3) from its bindings. */
-export function exchangeRouter(
-  type: 'direct' | 'fanout' | 'topic' | 'headers',
-  bindings: readonly Edge[],
-): Router {
+export function exchangeRouter(type: ExchangeType, bindings: readonly Edge[]): Router {
+  return { match: matcherOf(type, bindings), type, bindings };
+}
+
+function matcherOf(type: ExchangeType, bindings: readonly Edge[]): Router['match'] {
   switch (type) {
     case 'fanout':
       return () => bindings;
@@ -53,7 +69,7 @@ function groupBy<T>(items: readonly T[], by: (item: T) => string): Map<string, T
  * Headers bindings by one of the headers they need: an `all` by its first, an `any` by each. Only
  * bindings that share a header with the message are evaluated; those that need none always are.
  */
-function headersRouter(bindings: readonly Edge[]): Router {
+function headersRouter(bindings: readonly Edge[]): Router['match'] {
   const always: Edge[] = [];
   const byNeed = new Map<string, Edge[]>();
   const index = (need: string, edge: Edge) => {

@@ -333,7 +333,7 @@ class Walk {
     const deliveries: Draft[] = [];
     const work = [entry];
     for (let hop = work.shift(); hop; hop = work.shift()) {
-      let ways = this.graph.routers.get(hop.node)!(hop.message);
+      let ways = this.graph.routers.get(hop.node)!.match(hop.message);
       if (ways.length === 0) {
         hop.unmatched = true;
         ways = (this.graph.out.get(hop.node) ?? []).filter((edge) => edge.kind === 'unrouted');
