@@ -32,7 +32,8 @@ export function held<T>(make: () => T): { made: T; megabytes: number; grown: () 
   return { made, megabytes: after - before, grown: () => used() - after };
 }
 
-function median(values: readonly number[]): number {
+/** @returns the middle one of some times. */
+export function median(values: readonly number[]): number {
   const sorted = [...values].sort((a, b) => a - b);
   return sorted[sorted.length >> 1]!;
 }

@@ -15,6 +15,7 @@ export { wordsMatch, wordsOf } from './predicate/words.ts';
 export { parseSelector } from './filters/selector.ts';
 export { accessOf, covers, type Decide, type Decision } from './access/decide.ts';
 export * from './routing/graph.ts';
+export { mqttEntry, publisherId, takerId } from './routing/ways.ts';
 export * from './routing/trace.ts';
 export * from './routing/narrate.ts';
 export { KeyTrie } from './routing/key-trie.ts';

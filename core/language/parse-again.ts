@@ -106,7 +106,6 @@ function again(block: Block, edit: Edit, limit: number, depth: number): Block | 
 
 /** The block with some of its items replaced by those of another; the items behind them move. */
 function spliced(block: Block, first: number, last: number, made: Block, by: number): Block {
-  let { end } = made;
   const kept = {
     start: first === 0 ? made.start : block.start,
     flow: false,
@@ -121,15 +120,14 @@ function spliced(block: Block, first: number, last: number, made: Block, by: num
     }
     const entries = [...block.entries.slice(0, first), ...made.entries, ...behind];
     const tail = entries.at(-1)!;
-    end = Math.max(tail.key.end, tail.value.end);
-    return { kind: 'map', entries, ...kept, end };
+    return { kind: 'map', entries, ...kept, end: Math.max(tail.key.end, tail.value.end) };
   }
   if (block.kind === 'list' && made.kind === 'list') {
     const behind = block.items.slice(last + 1);
     for (const item of behind) move(item, by);
     const items = [...block.items.slice(0, first), ...made.items, ...behind];
     // as the parser has it: no item ends before the list begins
-    end = items.reduce((most, item) => Math.max(most, item.end), kept.start);
+    const end = items.reduce((most, item) => Math.max(most, item.end), kept.start);
     return { kind: 'list', items, ...kept, end };
   }
   throw new Error('a map was read as a list');

@@ -24,8 +24,15 @@ export interface Topology {
   readonly declared: DocumentDecl;
   /** The message types with what they inherit. */
   readonly messages: ReadonlyMap<string, MessageType>;
+  /** One object for as long as the same reader finds the same things of the same names. */
+  readonly names: Names;
   /** What is wrong with the text itself: syntax, keys, values, references. */
   readonly findings: readonly Finding[];
+}
+
+/** Stands for all names of a topology; it also knows which declarations name only what is there. */
+export interface Names {
+  readonly sound: Sound;
 }
 
 export interface ReadOptions {
@@ -63,7 +70,7 @@ export class TopologyReader {
   private documents = new Map<string, ReadDocument>();
   private parameters: ReadonlyMap<string, string> = new Map();
   private before: DocumentDecl | undefined;
-  private sound: Sound = new WeakSet();
+  private names: Names = { sound: new WeakSet() };
 
   /** As `readTopology`; costs what the edit since the last reading makes necessary. */
   read(documents: readonly TopologyDocument[], options: ReadOptions = {}): Topology {
@@ -116,12 +123,10 @@ export class TopologyReader {
       );
     }
     const messages = resolveMessages(declared.messages ?? new Map<string, Item<MessageTypeDecl>>(), reading);
-    if (this.before && this.before !== declared) {
-      if (!takeOverLookups(this.before, declared) || !sameIds(this.before, declared))
-        this.sound = new WeakSet();
-    }
+    if (this.before && !(takeOverLookups(this.before, declared) && sameIds(this.before, declared)))
+      this.names = { sound: new WeakSet() };
     this.before = declared;
-    checkReferences(declared, messages, reading, this.sound);
+    checkReferences(declared, messages, reading, this.names.sound);
     findings.push(...reading.findings);
     return {
       name: declared.topology?.value ?? 'topology',
@@ -129,6 +134,7 @@ export class TopologyReader {
       documents,
       declared,
       messages,
+      names: this.names,
       findings: inOrder(findings, documents),
     };
   }

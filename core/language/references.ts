@@ -41,10 +41,9 @@ export function checkReferences(
     spread: declared.spreads,
     parameter: declared.parameters,
   };
-  for (const { owner, uses } of namingsIn(declared)) {
-    if (sound.has(owner)) continue;
+  for (const { owner, uses } of namingsIn(declared, sound)) {
     const before = reading.findings.length;
-    uses().forEach(use);
+    uses.forEach(use);
     if (reading.findings.length === before) sound.add(owner);
   }
 

@@ -340,6 +340,10 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
     ...(options.adds
       ? {
           merge(fragments, reading) {
+            if (fragments.length === 1) {
+              reading.doc = fragments[0]!.doc;
+              return read(fragments[0]!.node, reading);
+            }
             const lists = fragments.flatMap(({ doc, node }) => {
               reading.doc = doc;
               return read(node, reading) ?? [];

@@ -31,48 +31,56 @@ export type NamedKind = 'message' | 'app' | 'broker' | 'tenant' | 'link' | 'spre
 /** A declaration and what it names; one declaration is one object for as long as its text stays. */
 export interface Naming {
   readonly owner: object;
-  /** Worked out when asked: most owners have been looked at before. */
-  readonly uses: () => readonly Use[];
+  readonly uses: readonly Use[];
 }
 
 /** @returns all uses, in order of declaration. */
 export function* usesIn(declared: DocumentDecl): Generator<Use> {
-  for (const { uses } of namingsIn(declared)) yield* uses();
+  for (const { uses } of namingsIn(declared)) yield* uses;
 }
 
-/** @returns every declaration that names something, in order. */
-export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
-  if (declared.tenant) yield { owner: declared.tenant, uses: () => id(declared.tenant, 'tenant') };
-  for (const { value: type } of declared.messages?.values() ?? [])
-    yield { owner: type, uses: () => (type.extends?.items ?? []).flatMap((parent) => id(parent, 'message')) };
-  for (const { value: app } of declared.apps?.values() ?? [])
-    yield { owner: app, uses: () => usesOfApp(app) };
+/**
+ * @param but declarations that are left out: most have been looked at before
+ * @returns every declaration that names something, in order
+ */
+export function* namingsIn(declared: DocumentDecl, but?: WeakSet<object>): Generator<Naming> {
+  if (declared.tenant) yield { owner: declared.tenant, uses: id(declared.tenant, 'tenant') };
+  for (const { value: type } of declared.messages?.values() ?? []) {
+    if (but?.has(type)) continue;
+    yield { owner: type, uses: (type.extends?.items ?? []).flatMap((parent) => id(parent, 'message')) };
+  }
+  for (const { value: app } of declared.apps?.values() ?? []) {
+    if (!but?.has(app)) yield { owner: app, uses: usesOfApp(app) };
+  }
   for (const { name: home, value: broker } of declared.brokers?.values() ?? []) {
     const mqtt = broker.variant === 'amqp' ? broker.mqtt?.exchange : undefined;
-    yield { owner: broker, uses: () => [...id(broker.tenant, 'tenant'), ...address(mqtt, EXCHANGES, home)] };
+    yield { owner: broker, uses: [...id(broker.tenant, 'tenant'), ...address(mqtt, EXCHANGES, home)] };
     const dead = broker.variant === 'amqp' ? BINDABLE : HOSTED_ENTRIES;
     for (const { value: queue } of broker.queues?.values() ?? []) {
+      if (but?.has(queue)) continue;
       const app = 'perInstanceOf' in queue ? queue.perInstanceOf : undefined;
-      yield { owner: queue, uses: () => [...address(queue.deadLetter?.to, dead, home), ...id(app, 'app')] };
+      yield { owner: queue, uses: [...address(queue.deadLetter?.to, dead, home), ...id(app, 'app')] };
     }
     for (const { value: alias } of broker.aliases?.values() ?? [])
-      yield { owner: alias, uses: () => [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
+      yield { owner: alias, uses: [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
     if (broker.variant === 'amqp') {
       for (const { value: exchange } of broker.exchanges?.values() ?? [])
-        yield { owner: exchange, uses: () => address(exchange.unroutedTo, EXCHANGES, home) };
+        yield { owner: exchange, uses: address(exchange.unroutedTo, EXCHANGES, home) };
       for (const binding of broker.bindings?.items ?? []) {
+        if (but?.has(binding)) continue;
         const { from, to } = binding;
         yield {
           owner: binding,
-          uses: () => [...address(from, EXCHANGES, home), ...address(to, BINDABLE, home)],
+          uses: [...address(from, EXCHANGES, home), ...address(to, BINDABLE, home)],
         };
       }
     } else {
       for (const { value: subscription } of broker.subscriptions?.values() ?? []) {
+        if (but?.has(subscription)) continue;
         const { topic, to, deadLetter } = subscription;
         yield {
           owner: subscription,
-          uses: () => [
+          uses: [
             ...address(topic, TOPICS, home),
             ...address(to, QUEUES, home),
             ...address(deadLetter?.to, HOSTED_ENTRIES, home),
@@ -82,36 +90,31 @@ export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
     }
   }
   for (const { value: link } of declared.links?.values() ?? [])
-    yield { owner: link, uses: () => [...address(link.from, QUEUES), ...address(link.to, ENTRIES)] };
+    yield { owner: link, uses: [...address(link.from, QUEUES), ...address(link.to, ENTRIES)] };
   for (const { value: spread } of declared.spreads?.values() ?? [])
     yield {
       owner: spread,
-      uses: () => (spread.members?.items ?? []).flatMap((each) => address(each, QUEUES)),
+      uses: (spread.members?.items ?? []).flatMap((each) => address(each, QUEUES)),
     };
   for (const { value: environment } of declared.environments?.values() ?? []) {
     const names = [...(environment.values ?? [])];
     yield {
       owner: environment,
-      uses: () => names.flatMap(([name, { key }]) => id({ value: name, place: key }, 'parameter')),
+      uses: names.flatMap(([name, { key }]) => id({ value: name, place: key }, 'parameter')),
     };
   }
   for (const statement of declared.access?.items ?? []) {
     const { who, on, when } = statement;
     yield {
       owner: statement,
-      uses: () => [...wide(who), ...wide(on), ...wide(one(when?.source)), ...id(when?.tenant, 'tenant')],
+      uses: [...wide(who), ...wide(on), ...wide(one(when?.source)), ...id(when?.tenant, 'tenant')],
     };
   }
   for (const expectation of declared.expectations?.items ?? []) {
     const { given, reaches, never } = expectation;
     yield {
       owner: expectation,
-      uses: () => [
-        ...id(given?.message, 'message'),
-        ...wide(one(given?.from)),
-        ...wide(reaches),
-        ...wide(never),
-      ],
+      uses: [...id(given?.message, 'message'), ...wide(one(given?.from)), ...wide(reaches), ...wide(never)],
     };
   }
 }

@@ -14,15 +14,6 @@ export interface Router {
   readonly bindings: readonly Edge[];
 }
 
-/** Whether a router is what `exchangeRouter` would make. */
-export function isRouterOf(router: Router, type: ExchangeType, bindings: readonly Edge[]): boolean {
-  return (
-    router.type === type &&
-    router.bindings.length === bindings.length &&
-    bindings.every((edge, i) => edge === router.bindings[i])
-  );
-}
-
 const NONE: readonly Edge[] = [];
 
 /** Builds the router of an exchange (AMQP 0-9-1 §3.1.3) from its bindings. */

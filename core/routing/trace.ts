@@ -11,8 +11,6 @@ import type { Message } from '../model/message.ts';
 import type { Place } from '../model/place.ts';
 import { admits } from '../predicate/evaluate.ts';
 import {
-  mqttEntry,
-  takerId,
   tenantOf,
   type Edge,
   type ExchangeNode,
@@ -21,6 +19,7 @@ import {
   type SpreadNode,
   type StoreNode,
 } from './graph.ts';
+import { mqttEntry, takerId } from './ways.ts';
 
 /** How one branch of a trace finishes. */
 export type Outcome =

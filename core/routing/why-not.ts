@@ -12,7 +12,8 @@ import type { Message } from '../model/message.ts';
 import { admits, evaluate } from '../predicate/evaluate.ts';
 import { attributeName, explain, show } from '../predicate/explain.ts';
 import { assign, solve, type Solution } from '../predicate/solve.ts';
-import { buildGraph, mqttEntry, tenantOf, type Edge, type RoutingGraph } from './graph.ts';
+import { buildGraph, tenantOf, type Edge, type RoutingGraph } from './graph.ts';
+import { mqttEntry } from './ways.ts';
 import type { Telling } from './narrate.ts';
 import { trace, type Hop, type Sending } from './trace.ts';
 
