@@ -5,7 +5,7 @@ import { isNothing, Reading, type Fragment, type Item, type Items } from './shap
 import { takeOverLookups } from '../model/address.ts';
 import { parseAgain } from './parse-again.ts';
 import { parseDocument } from './parse.ts';
-import { checkReferences, type Sound } from './references.ts';
+import { checkReferences, doubt, type Sound } from './references.ts';
 import { resolveMessages, type MessageType } from './messages.ts';
 import { entryOf, keyText, type Node, type Parsed } from './tree.ts';
 
@@ -123,8 +123,11 @@ export class TopologyReader {
       );
     }
     const messages = resolveMessages(declared.messages ?? new Map<string, Item<MessageTypeDecl>>(), reading);
-    if (this.before && !(takeOverLookups(this.before, declared) && sameIds(this.before, declared)))
-      this.names = { sound: new WeakSet() };
+    if (this.before) {
+      const affected = takeOverLookups(this.before, declared);
+      if (!affected || !sameIds(this.before, declared)) this.names = { sound: new WeakSet() };
+      else if (affected.size) this.names = { sound: doubt(this.names.sound, declared, affected) };
+    }
     this.before = declared;
     checkReferences(declared, messages, reading, this.names.sound);
     findings.push(...reading.findings);

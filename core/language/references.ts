@@ -22,6 +22,18 @@ const WORDS: Record<NamedKind, string> = {
 /** The declarations whose references were all found right; only as long as no name goes. */
 export type Sound = WeakSet<object>;
 
+/** Takes declarations that write one of these addresses out of the sound ones. @returns the rest */
+export function doubt(sound: Sound, declared: DocumentDecl, addresses: ReadonlySet<string>): Sound {
+  const unaffected = (owner: object) => {
+    if (!('from' in owner && 'to' in owner)) return false;
+    const { from, to } = owner as { from?: Val<string>; to?: Val<string> };
+    return !addresses.has(from?.value ?? '') && !addresses.has(to?.value ?? '');
+  };
+  for (const { owner, uses } of namingsIn(declared, { has: unaffected }))
+    if (uses.some(({ value }) => addresses.has(value.value))) sound.delete(owner);
+  return sound;
+}
+
 /**
  * Reports unknown and ambiguous references in a topology as findings of `reading`.
  * @param sound declarations that need no looking at; those found right are added

@@ -376,10 +376,30 @@ export type NameRule = 'id' | 'resource' | 'parameter';
 export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
   const shape = {};
   const merge = (fragments: readonly Fragment[], reading: Reading): Items<T> | undefined => {
+    if (!item.merge) return joined(fragments, reading) ?? mergeAll(fragments, reading);
     const [first, second] = fragments;
-    if (!first || second) return mergeAll(fragments, reading);
-    reading.doc = first.doc;
-    return reading.remember(shape, first.node, () => mergeAll(fragments, reading));
+    return first && !second ? alone(first, reading) : mergeAll(fragments, reading);
+  };
+  const alone = (fragment: Fragment, reading: Reading): Items<T> | undefined => {
+    reading.doc = fragment.doc;
+    return reading.remember(shape, fragment.node, () => mergeAll([fragment], reading));
+  };
+  /** Each document's part read by itself; undefined where a name is declared in two, which is a finding. */
+  const joined = (fragments: readonly Fragment[], reading: Reading): Items<T> | undefined => {
+    if (fragments.length === 1) return alone(fragments[0]!, reading);
+    const seen = new Set<string>();
+    for (const { node } of fragments) {
+      if (node.kind !== 'map') continue;
+      const names = (node.names ??= new Set(node.entries.map((entry) => keyText(entry.key))));
+      for (const name of names) {
+        if (seen.has(name)) return undefined;
+        seen.add(name);
+      }
+    }
+    const result = new Map<string, Item<T>>();
+    for (const fragment of fragments)
+      for (const [name, each] of alone(fragment, reading) ?? []) result.set(name, each);
+    return result;
   };
   const mergeAll = (fragments: readonly Fragment[], reading: Reading): Items<T> => {
     const result = new Map<string, Item<T>>();

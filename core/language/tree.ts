@@ -44,6 +44,8 @@ export interface MapNode extends Kept {
   readonly flow: boolean;
   start: number;
   end: number;
+  /** The names of its keys, once somebody asked for them. */
+  names?: ReadonlySet<string>;
 }
 
 export interface ListNode extends Kept {

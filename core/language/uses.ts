@@ -43,7 +43,7 @@ export function* usesIn(declared: DocumentDecl): Generator<Use> {
  * @param but declarations that are left out: most have been looked at before
  * @returns every declaration that names something, in order
  */
-export function* namingsIn(declared: DocumentDecl, but?: WeakSet<object>): Generator<Naming> {
+export function* namingsIn(declared: DocumentDecl, but?: Pick<WeakSet<object>, 'has'>): Generator<Naming> {
   if (declared.tenant) yield { owner: declared.tenant, uses: id(declared.tenant, 'tenant') };
   for (const { value: type } of declared.messages?.values() ?? []) {
     if (but?.has(type)) continue;

@@ -130,22 +130,24 @@ const MOST_CHANGED = 20;
 /**
  * Lets declarations take over what was looked up in those before them, but for the addresses that a name
  * come or gone may mean otherwise.
- * @returns whether all resources have the names they had
+ * @returns those addresses, of the ones that were looked up; undefined when nothing could be taken over
  */
-export function takeOverLookups(from: DocumentDecl, to: DocumentDecl): boolean {
+export function takeOverLookups(from: DocumentDecl, to: DocumentDecl): ReadonlySet<string> | undefined {
   const remembered = lookups.get(from);
   const changed = changedNames(from, to);
-  if (!remembered || !changed || changed.length > MOST_CHANGED) return changed?.length === 0;
+  if (!remembered || !changed || changed.length > MOST_CHANGED) return undefined;
+  const affected = new Set<string>();
   lookups.delete(from);
   lookups.set(to, remembered);
-  if (changed.length === 0) return true;
+  if (changed.length === 0) return affected;
   for (const byHome of remembered.values()) {
     for (const byAddress of byHome.values()) {
       for (const address of byAddress.keys())
-        if (changed.some((name) => address.endsWith(name))) byAddress.delete(address);
+        if (changed.some((name) => address.endsWith(name))) affected.add(address);
+      for (const address of affected) byAddress.delete(address);
     }
   }
-  return false;
+  return affected;
 }
 
 /** @returns the resource and spread names only one side has; undefined when the brokers differ. */

@@ -4,7 +4,7 @@
  */
 import { directKey, headersMatch, topicKey } from '../filters/amqp.ts';
 import { parseMqttFilter } from '../filters/mqtt.ts';
-import type { BindingDecl, ConsumeDecl, DeadLetterDecl, LinkDecl } from '../language/language.ts';
+import type { AppDecl, BindingDecl, ConsumeDecl, DeadLetterDecl, LinkDecl } from '../language/language.ts';
 import type { Names, Topology } from '../language/read.ts';
 import {
   BINDABLE,
@@ -42,12 +42,33 @@ type Nodes = ReadonlyMap<string, GraphNode>;
 
 const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue'];
 
+/** The nodes of resources by their declarations: one that stayed is the same node. */
+const known = new WeakMap<object, GraphNode>();
+
 /** @returns everything a message can be at, by id. */
 export function nodesOf(topology: Topology): Map<string, GraphNode> {
   const { declared } = topology;
   const nodes = new Map<string, GraphNode>();
   const add = (role: NodeRole, of: Thing, place: Place, decl: unknown, id: string = of.id) => {
     nodes.set(id, { id, role, thing: of, place, decl } as GraphNode);
+  };
+  const addResource = (
+    role: NodeRole & ThingKind,
+    broker: string,
+    { name, key, value }: { readonly name: string; readonly key: Place; readonly value: object },
+  ) => {
+    let node = known.get(value);
+    if (
+      node?.thing.name !== name ||
+      node.thing.broker !== broker ||
+      node.role !== role ||
+      node.place !== key
+    ) {
+      const of = thing(role, name, broker);
+      node = { id: of.id, role, thing: of, place: key, decl: value } as GraphNode;
+      known.set(value, node);
+    }
+    nodes.set(node.id, node);
   };
   for (const { name, key, value } of declared.apps?.values() ?? []) {
     const app = thing('app', name);
@@ -57,18 +78,16 @@ export function nodesOf(topology: Topology): Map<string, GraphNode> {
   for (const { name: broker, value } of declared.brokers?.values() ?? []) {
     const addAll = (
       role: NodeRole & ThingKind,
-      items: ReadonlyMap<string, { name: string; key: Place; value: unknown }> | undefined,
+      items: ReadonlyMap<string, { name: string; key: Place; value: object }> | undefined,
     ) => {
-      for (const item of items?.values() ?? [])
-        add(role, thing(role, item.name, broker), item.key, item.value);
+      for (const item of items?.values() ?? []) addResource(role, broker, item);
     };
     if (value.variant === 'amqp') addAll('exchange', value.exchanges);
     else {
       addAll('topic', value.topics);
       for (const item of value.subscriptions?.values() ?? []) {
         // one that hands to a queue is a way, not a place
-        if (!item.value.to)
-          add('subscription', thing('subscription', item.name, broker), item.key, item.value);
+        if (!item.value.to) addResource('subscription', broker, item);
       }
     }
     addAll('queue', value.queues);
@@ -107,10 +126,21 @@ interface BindingWays {
   readonly ways: readonly Way[];
 }
 
+/** What one app publishes, or what it takes. */
+interface AppWays {
+  readonly app: AppDecl;
+  readonly ways: readonly Way[];
+}
+
 export interface Ways {
   readonly names: Names;
+  /** The ids of all nodes. */
+  readonly nodes: readonly string[];
+  /** What MQTT enters each broker by. */
+  readonly mqtt: string;
   /** All ways, in order of declaration, those that lead nowhere included. */
   readonly all: readonly Way[];
+  readonly apps: ReadonlyMap<string, AppWays>;
   readonly bindings: ReadonlyMap<string, BindingWays>;
 }
 
@@ -122,7 +152,15 @@ export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
   const { declared } = topology;
   const ways: Way[] = [];
   const bindingWays = new Map<string, BindingWays>();
-  const known = before?.names === topology.names ? before.bindings : undefined;
+  const ids = [...nodes.keys()];
+  const mqtt = [...(declared.brokers?.keys() ?? [])].map((id) => mqttEntry(topology, id)).join();
+  // as long as these stay, what a declaration names is what it named before
+  const stays =
+    before?.names === topology.names &&
+    before.mqtt === mqtt &&
+    before.nodes.length === ids.length &&
+    before.nodes.every((id, i) => id === ids[i]);
+  const steady = stays ? before : undefined;
   const add = (
     kind: EdgeKind,
     from: string,
@@ -145,21 +183,32 @@ export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
     }));
   };
 
+  const apps = new Map<string, AppWays>();
+  const again = (id: string, app: AppDecl, make: () => void): void => {
+    const before = steady?.apps.get(id);
+    const from = ways.length;
+    if (before?.app === app) for (const way of before.ways) ways.push(way);
+    else make();
+    apps.set(id, { app, ways: ways.slice(from) });
+  };
+
   for (const { name, value } of declared.apps?.values() ?? []) {
-    for (const publish of value.publishes?.items ?? []) {
-      const mqtt = publish.via?.value === 'mqtt';
-      const to = mqtt ? mqttEntry(topology, publish.to?.value ?? '') : find(publish.to, ENTRIES);
-      const { place } = publish;
-      add('publish', publisherId(name), to, publish, () => ({
-        place,
-        label: publish.message?.value ?? '',
-        publish,
-      }));
-    }
+    again(publisherId(name), value, () => {
+      for (const publish of value.publishes?.items ?? []) {
+        const mqtt = publish.via?.value === 'mqtt';
+        const to = mqtt ? mqttEntry(topology, publish.to?.value ?? '') : find(publish.to, ENTRIES);
+        const { place } = publish;
+        add('publish', publisherId(name), to, publish, () => ({
+          place,
+          label: publish.message?.value ?? '',
+          publish,
+        }));
+      }
+    });
   }
   for (const { name: home, value: broker } of declared.brokers?.values() ?? []) {
     for (const [name, { value: queue }] of broker.queues ?? [])
-      deadLetter(thing('queue', name, home), queue.deadLetter, home);
+      if (queue.deadLetter) deadLetter(thing('queue', name, home), queue.deadLetter, home);
     for (const [name, { value: alias }] of broker.aliases ?? []) {
       const over = alias.over && declared.links?.get(alias.over.value);
       add(
@@ -192,7 +241,15 @@ export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
       }
       const bindings = broker.bindings?.items ?? [];
       const types = [...(broker.exchanges?.values() ?? [])].map(({ value }) => value.type?.value).join();
-      const own = waysOfBindings(topology, nodes, home, bindings, types, known?.get(home));
+      const own = waysOfBindings(
+        topology,
+        nodes,
+        home,
+        bindings,
+        types,
+        before?.bindings.get(home),
+        steady !== undefined,
+      );
       bindingWays.set(home, { types, bindings, ways: own });
       for (const way of own) ways.push(way);
     } else {
@@ -243,26 +300,30 @@ export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
       add('member', thing('spread', name).id, find(member, QUEUES), member, () => ({ place: member.place }));
   }
   for (const { name, value } of declared.apps?.values() ?? []) {
-    for (const consume of value.consumes?.items ?? []) {
-      const { place } = consume;
-      if (consume.via?.value !== 'mqtt') {
-        add('take', find(consume.from, STORES), takerId(name), consume, () => ({ place, consume }));
-        continue;
-      }
-      const session = sessionOf(topology, name, consume);
-      if (!session) continue;
-      const { entry, store, filter } = session;
-      const { value: label, place: at } = consume.topic!;
-      add('binding', entry, store.id, consume, () => ({
-        place,
-        condition: { ...filter.predicate, place: at },
-        label,
-        key: filter.key,
-      }));
-      add('take', store.id, takerId(name), consume, () => ({ place, consume }));
-    }
+    again(takerId(name), value, () => {
+      for (const consume of value.consumes?.items ?? []) addTake(name, consume);
+    });
   }
-  return { names: topology.names, all: ways, bindings: bindingWays };
+
+  function addTake(app: string, consume: ConsumeDecl): void {
+    const { place } = consume;
+    if (consume.via?.value !== 'mqtt') {
+      add('take', find(consume.from, STORES), takerId(app), consume, () => ({ place, consume }));
+      return;
+    }
+    const session = sessionOf(topology, app, consume);
+    if (!session) return;
+    const { entry, store, filter } = session;
+    const { value: label, place: at } = consume.topic!;
+    add('binding', entry, store.id, consume, () => ({
+      place,
+      condition: { ...filter.predicate, place: at },
+      label,
+      key: filter.key,
+    }));
+    add('take', store.id, takerId(app), consume, () => ({ place, consume }));
+  }
+  return { names: topology.names, nodes: ids, mqtt, all: ways, apps, bindings: bindingWays };
 }
 
 /** The ways of a broker's bindings; where names and types stayed the same, those before and behind an edit are known. */
@@ -273,12 +334,15 @@ function waysOfBindings(
   bindings: readonly BindingDecl[],
   types: string,
   known: BindingWays | undefined,
+  steady: boolean,
 ): readonly Way[] {
   const sources = finder(declared, EXCHANGES, home);
   const targets = finder(declared, BINDABLE, home);
-  const wayOf = (binding: BindingDecl): Way => {
+  const wayOf = (binding: BindingDecl, before?: Way): Way => {
     const from = idIn(sources, binding.from);
     const to = idIn(targets, binding.to);
+    // the name of something else may have changed
+    if (before?.of === binding && before.from === from && before.to === to && before.open) return before;
     const type = (nodes.get(from) as ExchangeNode | undefined)?.decl.type?.value ?? 'direct';
     const make = () => ({
       place: binding.place,
@@ -289,7 +353,8 @@ function waysOfBindings(
     const open = nodes.has(from) && nodes.has(to);
     return { kind: 'binding', from, to, of: binding, with: type, open, make };
   };
-  if (known?.types !== types) return bindings.map(wayOf);
+  if (known?.types !== types) return bindings.map((binding) => wayOf(binding));
+  if (!steady) return bindings.map((binding, i) => wayOf(binding, known.ways[i]));
   if (known.bindings === bindings) return known.ways;
   const before = known.bindings;
   const shorter = Math.min(before.length, bindings.length);
@@ -300,7 +365,7 @@ function waysOfBindings(
     same++;
   return [
     ...known.ways.slice(0, first),
-    ...bindings.slice(first, bindings.length - same).map(wayOf),
+    ...bindings.slice(first, bindings.length - same).map((binding) => wayOf(binding)),
     ...known.ways.slice(before.length - same),
   ];
 }
