@@ -39,6 +39,8 @@ export {
   type Edited,
   type Path,
 } from './language/edit.ts';
+export { completionsAt, type Completion, type Completions } from './language/complete.ts';
+export { declarationOf, declarationsIn, symbolAt, usesOf, type Symbol } from './language/symbols.ts';
 export { meantBy, usesIn, type Use } from './language/uses.ts';
 export type { Json } from './language/render.ts';
 export * from './routing/why-not.ts';

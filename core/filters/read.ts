@@ -1,7 +1,10 @@
 /** Reads the filter of a subscription, in any of its languages, into one predicate with places. */
 import {
   constant as constantShape,
+  field,
   isNothing,
+  list,
+  mapOf,
   text,
   type JsonSchema,
   type Reading,
@@ -54,9 +57,31 @@ export const FILTER_SCHEMA: JsonSchema = {
   },
 };
 
+/** What a filter may say, for completion; it is read by hand, since it contains itself. */
+const says = (dialect: string) =>
+  (FILTER_SCHEMA['properties'] as Record<string, { description?: string }>)[dialect]?.description ??
+  'this filter does not admit the message';
+const attributesOf = (dialect: string) =>
+  field({ ...mapOf(constantShape(), 'parameter'), names: 'an attribute' }, says(dialect));
+
 /** A filter, or a list of which any admits the message. */
 export const filter: Shape<FilterValue> = {
   schema: { anyOf: [{ $ref: '#/$defs/filter' }, filters] },
+  get items() {
+    return filter;
+  },
+  get fields() {
+    return {
+      selector: field({ ...text('a message selector'), names: 'a selector' }, says('selector')),
+      match: attributesOf('match'),
+      exact: attributesOf('exact'),
+      prefix: attributesOf('prefix'),
+      suffix: attributesOf('suffix'),
+      all: field(list(filter), says('all')),
+      any: field(list(filter), says('any')),
+      not: field(filter, says('not')),
+    };
+  },
   read(node, reading) {
     const predicate = node.kind === 'list' ? listOf(node, 'any', reading, 0) : one(node, reading, 0);
     return predicate && { predicate, place: reading.place(node) };

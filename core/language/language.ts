@@ -26,8 +26,9 @@ import {
 } from './shape.ts';
 
 const note = field(text('a sentence'), 'words for people');
-const labels = (about: string) => field(list(text('a data label')), about);
-const address = (of: string) => text(`the address of ${of}, as in \`broker/name\``);
+const labels = (about: string) => field(list(named('a data label')), about);
+const address = (of: string) => ({ ...text(`the address of ${of}, as in \`broker/name\``), names: of });
+const named = (what: string) => ({ ...text(what), names: what });
 const wireName = field(shortText('a name'), 'the name on the broker, where it is not the key');
 
 const tenant = object({
@@ -41,7 +42,10 @@ const parameter = object({
 });
 
 const environment = object({
-  values: field(mapOf(constant(), 'parameter'), 'parameter values in this environment'),
+  values: field(
+    { ...mapOf(constant(), 'parameter'), names: 'a parameter' },
+    'parameter values in this environment',
+  ),
   protected: field(flag(), 'a second person must approve what is applied here'),
   note,
 });
@@ -62,7 +66,7 @@ const messageType = object({
   key: field(shortText('a routing key'), 'the routing key; {x} is one word, {x...} any number'),
   properties: field(mapOf(jsonMap(), 'parameter'), 'the domains of its properties, as JSON Schemas'),
   headers: field(mapOf(jsonMap(), 'parameter'), 'the domains of its headers, as JSON Schemas'),
-  required: field(list(text('a header or property name')), 'headers and properties every such message has'),
+  required: field(list(named('a header or property name')), 'headers and properties every such message has'),
   body: field(jsonMap(), 'a JSON Schema 2020-12 of the payload'),
   labels: labels('data labels it carries'),
   size: field(size(), 'a typical payload in bytes'),
@@ -142,7 +146,10 @@ const amqpQueue = object({
 
 const headersCondition = object({
   match: field(choice('all', 'any'), 'all: every value; any: at least one'),
-  values: field(mapOf(constant(), 'parameter'), 'header values; null asks only that the header is there'),
+  values: field(
+    { ...mapOf(constant(), 'parameter'), names: 'a header' },
+    'header values; null asks only that the header is there',
+  ),
 });
 
 const binding = object({
@@ -254,7 +261,7 @@ const statement = object({
   allow: field(list(choice(...ACTIONS), { orOne: true }), 'the actions it allows'),
   deny: field(list(choice(...ACTIONS), { orOne: true }), 'the actions it denies; deny wins'),
   who: field(
-    list(text('app:x, tenant:x, broker:x, topic:broker/x, link:x or any'), { orOne: true }),
+    list(named('app:x, tenant:x, broker:x, topic:broker/x, link:x or any'), { orOne: true }),
     'whom it speaks of: app:x, tenant:x, broker:x, topic:broker/x, link:x or any',
     { required: true },
   ),
@@ -282,8 +289,8 @@ const expectation = object({
   given: field(
     object({
       message: field(id('a message type'), 'messages of this type'),
-      label: field(text('a data label'), 'messages that carry this label'),
-      from: field(text('app:x'), 'only as this app publishes them'),
+      label: field(named('a data label'), 'messages that carry this label'),
+      from: field(named('app:x'), 'only as this app publishes them'),
       key: field(shortText('a routing key'), 'with this key'),
       headers: field(jsonMap(), 'with these headers'),
       properties: field(jsonMap(), 'with these properties'),
@@ -292,10 +299,10 @@ const expectation = object({
     'the messages it speaks of',
     { required: true },
   ),
-  reaches: field(list(text('the address of a store, or app:x'), { orOne: true }), 'where they must arrive'),
+  reaches: field(list(named('the address of a store, or app:x'), { orOne: true }), 'where they must arrive'),
   only: field(flag(), 'and nowhere else'),
   never: field(
-    list(text('an address, app:x, tenant:x or broker:x'), { orOne: true }),
+    list(named('an address, app:x, tenant:x or broker:x'), { orOne: true }),
     'where they must never arrive',
   ),
   copies: field(integer(0), 'how many copies there must be in all'),

@@ -114,7 +114,11 @@ export interface Shape<T> {
   readonly fields?: Readonly<Record<string, Field<unknown>>>;
   /** The shape of a map's or list's items. */
   readonly items?: Shape<unknown>;
+  /** Of a shape that is one of several, each by the value of one key. */
+  readonly variants?: Readonly<Record<string, Shape<unknown>>>;
   readonly values?: readonly string[];
+  /** What a scalar names, as a phrase: `a message type`, `a queue or exchange`. */
+  readonly names?: string;
 }
 
 export type Infer<S> = S extends Shape<infer T> ? T : never;
@@ -192,15 +196,19 @@ export const shortText = (expected: string): Shape<Val<string>> => {
 export const ID = /^[a-z][a-z0-9-]*$/;
 
 /** The id of a broker, app, message, link, spread, tenant or environment. */
-export const id = (of: string): Shape<Val<string>> =>
-  scalarShape(`the id of ${of}`, { type: 'string', pattern: ID.source }, (value) =>
+export const id = (of: string): Shape<Val<string>> => ({
+  ...scalarShape(`the id of ${of}`, { type: 'string', pattern: ID.source }, (value) =>
     ID.test(value) ? value : undefined,
-  );
+  ),
+  names: of,
+});
 
-export const flag = (): Shape<Val<boolean>> =>
-  scalarShape('`true` or `false`', { type: 'boolean' }, (value, node) =>
+export const flag = (): Shape<Val<boolean>> => ({
+  ...scalarShape('`true` or `false`', { type: 'boolean' }, (value, node) =>
     node.quoted ? undefined : value === 'true' ? true : value === 'false' ? false : undefined,
-  );
+  ),
+  values: ['true', 'false'],
+});
 
 export const integer = (minimum = 0, maximum = Number.MAX_SAFE_INTEGER): Shape<Val<number>> =>
   scalarShape(
@@ -724,6 +732,7 @@ export function variant<V extends Record<string, Shape<unknown>>>(
       // a document may add to a broker that another one declares, so the key need not be in each
       anyOf: Object.values(variants).map((shape) => shape.schema),
     },
+    variants,
     read: (node, reading) => merge([{ doc: reading.doc, node }], reading),
     merge,
   };

@@ -71,6 +71,25 @@ describe('what becomes of copies that are given up', () => {
     expect(run('m/lost', expire).outcomes.join()).toContain('lost');
   });
 
+  test('of the earlier giving-ups the broker turns the order round, and looks for cycles in that', () => {
+    const text = `brokers:
+  m:
+    kind: amqp
+    access: open
+    queues:
+      a: { deadLetter: { to: b } }
+      b: { deadLetter: { to: c } }
+      c: { deadLetter: { to: d } }
+      d: { deadLetter: { to: e } }
+      e: { deadLetter: { to: b } }
+`;
+    const ring = buildGraph(readTopology([{ name: 'a', text }]));
+    const { trace: found } = trace(ring, message({}), { to: 'm/a' });
+    const { ends } = settle(ring, found, ({ thing }) => (thing.name === 'e' ? 'rejected' : 'expired'));
+    // on record at b's second time: b, d, a, c, e; so c is met before the rejection (seen)
+    expect(ends.map(({ hop, end }) => `${hop.node} ${end.outcome}`)).toEqual(['queue:m/c looped']);
+  });
+
   test('rejected for ever ends all the same', () => {
     const { steps } = run('m/a', (store) => (store.decl.deadLetter ? 'rejected' : undefined));
     expect(steps.length).toBeGreaterThan(100);

@@ -6,8 +6,8 @@ import type { Message } from '../model/message.ts';
 import type { RoutingGraph, StoreNode } from './graph.ts';
 import { traceFate, type End, type Fate, type Hop, type Trace, type Turns } from './trace.ts';
 
-/** A store a copy was given up by, the latest first; what a broker keeps with a dead letter. */
-interface Death {
+/** A store a copy was given up by; what a broker keeps with a dead letter. */
+export interface Death {
   readonly node: string;
   readonly fate: Fate;
 }
@@ -36,12 +36,12 @@ const MOST_STEPS = 5_000;
  * Follows every copy of a trace through the fates its stores have for it. A cycle of dead letters
  * without a rejection in it is cut where it would close, as brokers do.
  *
- * @param fateOf what a store does to copies that rest in it; undefined where they stay
+ * @param fateOf what a store does to copies that rest in it, by what is on record of them; undefined where they stay
  */
 export function settle(
   graph: RoutingGraph,
   trace: Trace,
-  fateOf: (store: StoreNode, message: Message) => Fate | undefined,
+  fateOf: (store: StoreNode, message: Message, deaths: readonly Death[]) => Fate | undefined,
   turns: Turns = new Map(),
 ): Settled {
   const rests = new Map<string, number>();
@@ -58,17 +58,14 @@ export function settle(
     const resting = end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
     const fate =
       resting && (store?.role === 'queue' || store?.role === 'subscription')
-        ? fateOf(store, hop.message)
+        ? fateOf(store, hop.message, deaths)
         : undefined;
     if (!fate || steps.length >= MOST_STEPS) {
       if (resting) rests.set(hop.node, (rests.get(hop.node) ?? 0) + copies);
       ends.push({ hop, end: { ...end, copies } });
       continue;
     }
-    const died = [
-      { node: hop.node, fate },
-      ...deaths.filter((death) => death.node !== hop.node || death.fate !== fate),
-    ];
+    const died = recorded({ node: hop.node, fate }, deaths);
     const next = traceFate(graph, hop.node, hop.message, fate, turns);
     turns = next.turns;
     steps.push({ node: hop.node, fate, copies, trace: next.trace });
@@ -87,7 +84,15 @@ export function settle(
   return { rests, ends, steps, turns };
 }
 
-/** Whether a copy that died so comes round: the store gave it up before, and nothing since was a rejection. */
+/**
+ * The record of deaths a broker keeps: the latest first, and the earlier ones turned round each time (seen).
+ * The order matters, since a rejection ends the search for a cycle only where it stands before the store.
+ */
+function recorded(death: Death, before: readonly Death[]): Death[] {
+  return [death, ...before.filter(({ node, fate }) => node !== death.node || fate !== death.fate).reverse()];
+}
+
+/** Whether a copy that died so comes round: the store is on record, and no rejection up to there. */
 function closesCycle(node: string, deaths: readonly Death[]): boolean {
   const at = deaths.findIndex((death) => death.node === node);
   return at >= 0 && deaths.slice(0, at + 1).every((death) => death.fate !== 'rejected');

@@ -10,10 +10,8 @@ import {
   readTopology,
   settle,
   trace,
-  traceFate,
   wantedState,
   type Fate,
-  type Hop,
   type RoutingGraph,
   type StoreNode,
 } from '@vondle/core';
@@ -94,27 +92,15 @@ function predict(of: TruthCase, graph: RoutingGraph): Outcome[] {
     const [first] = found.ends;
     if (first?.end.outcome === 'refused') return { queues: {}, fate: 'refused' };
     const queues: Record<string, number> = {};
-    const add = (node: string, copies: number) => {
-      const name = node.replace('queue:b/', '');
-      queues[name] = (queues[name] ?? 0) + copies;
-    };
-    const still = settle(graph, found, automatic);
-    for (const { hop, end } of still.ends) {
-      if (!['held', 'taken'].includes(end.outcome)) continue;
-      if (hop.node === `queue:b/${of.rejecting}`) {
-        // rejected once by hand; what comes of it is again left to itself, except in the same queue
-        const after = afterRejection(graph, hop, end.copies);
-        for (const [node, copies] of after) add(node, copies);
-      } else add(hop.node, end.copies);
-    }
+    // what comes to rest in the rejecting queue is rejected once by hand, and left to itself from then on
+    const { rests } = settle(graph, found, (store, _, deaths) => {
+      const byHand =
+        store.id === `queue:b/${of.rejecting}` && deaths.every(({ fate }) => fate !== 'rejected');
+      return automatic(store) ?? (byHand ? 'rejected' : undefined);
+    });
+    for (const [node, copies] of rests) queues[node.replace('queue:b/', '')] = copies;
     return { queues, fate: first?.end.outcome === 'sent back' ? 'returned' : 'routed' };
   });
-}
-
-function afterRejection(graph: RoutingGraph, hop: Hop, copies: number): Map<string, number> {
-  const next = traceFate(graph, hop.node, hop.message, 'rejected').trace;
-  const { rests } = settle(graph, next, automatic);
-  return new Map([...rests].map(([node, count]) => [node, count * copies]));
 }
 
 async function observe(of: TruthCase, graph: RoutingGraph, expected: readonly Outcome[]): Promise<Outcome[]> {
