@@ -5,6 +5,7 @@ export * from './model/finding.ts';
 export * from './model/message.ts';
 export * from './model/address.ts';
 export * from './language/read.ts';
+export type { Items } from './language/shape.ts';
 export type * from './language/language.ts';
 export { languageSchema } from './language/schema.ts';
 export type { Domain, MessageType } from './language/messages.ts';
@@ -41,6 +42,7 @@ export {
 } from './language/edit.ts';
 export { completionsAt, type Completion, type Completions } from './language/complete.ts';
 export { declarationOf, declarationsIn, symbolAt, usesOf, type Symbol } from './language/symbols.ts';
+export { changeSetting, declOf, settingsOf, type Setting } from './language/settings.ts';
 export { meantBy, usesIn, type Use } from './language/uses.ts';
 export type { Json } from './language/render.ts';
 export * from './routing/why-not.ts';

@@ -1,50 +1,106 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { ElButton, ElInput } from 'element-plus';
+import { ref, watch } from 'vue';
+import { useBench } from '../stores/bench.ts';
 import { useFocus } from '../stores/focus.ts';
+import { core } from '../workers/client.ts';
 import type { Spot } from '../workers/views.ts';
+import Around from './Around.vue';
 import Findings from './Findings.vue';
+import Settings from './Settings.vue';
 import WhyNot from './WhyNot.vue';
 
+const bench = useBench();
 const focus = useFocus();
-const sides = computed(() => [
-  { title: 'Upstream', ways: focus.closeUp?.upstream ?? [], none: 'Nothing leads here.' },
-  { title: 'Downstream', ways: focus.closeUp?.downstream ?? [], none: 'Nothing leads on from here.' },
-]);
 const emit = defineEmits<{ show: [spot: Spot] }>();
+const name = ref<string>();
+const trouble = ref('');
+const uses = ref<Spot[]>();
+
+watch(
+  () => focus.closeUp?.thing,
+  () => {
+    name.value = undefined;
+    trouble.value = '';
+    uses.value = undefined;
+  },
+);
+
+async function rename() {
+  const of = focus.closeUp;
+  if (!of || name.value === undefined) return;
+  const edited = await core.rename(of.thing, name.value);
+  trouble.value = edited.ok ? '' : edited.message;
+  if (!edited.ok) return;
+  bench.applyEdits(edited.edits);
+  focus.selected = of.id.slice(0, of.id.length - of.name.length) + name.value;
+  name.value = undefined;
+}
+
+async function findUses() {
+  uses.value = uses.value ? undefined : await core.usesOf(focus.closeUp!.thing);
+}
 </script>
 
 <template>
-  <section v-if="focus.closeUp" class="close-up" aria-label="close-up">
+  <section v-if="focus.closeUp" class="close-up" aria-label="close-up" data-testid="close-up">
     <header>
-      <h2 class="mono">{{ focus.closeUp.title }}</h2>
+      <form v-if="name !== undefined" class="rename" @submit.prevent="rename" @keydown.esc="name = undefined">
+        <el-input v-model="name" size="small" aria-label="new name" autofocus />
+        <el-button size="small" type="primary" native-type="submit">rename</el-button>
+      </form>
+      <h2 v-else class="mono">{{ focus.closeUp.title }}</h2>
+      <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
       <p class="soft">{{ focus.closeUp.subtitle }}</p>
-      <button class="plain link" @click="emit('show', focus.closeUp.spot)">
-        declared in {{ focus.closeUp.spot.doc }} {{ focus.closeUp.spot.line }}
-      </button>
+      <p class="links">
+        <button class="plain link" @click="emit('show', focus.closeUp.spot)">
+          {{ focus.closeUp.spot.doc }} {{ focus.closeUp.spot.line }}
+        </button>
+        <button v-if="focus.closeUp.uses" class="plain link" :aria-expanded="Boolean(uses)" @click="findUses">
+          {{ focus.closeUp.uses === 1 ? '1 use' : `${focus.closeUp.uses} uses` }}
+        </button>
+        <button
+          v-if="bench.canWrite && name === undefined"
+          class="plain link"
+          @click="name = focus.closeUp.name"
+        >
+          rename
+        </button>
+      </p>
+      <ul v-if="uses" class="uses">
+        <li v-for="use in uses" :key="`${use.doc} ${use.start}`">
+          <button class="plain link" @click="emit('show', use)">{{ use.doc }} {{ use.line }}</button>
+        </li>
+      </ul>
     </header>
-    <dl v-if="focus.closeUp.facts.length">
-      <template v-for="fact in focus.closeUp.facts" :key="fact.name">
-        <dt class="soft">{{ fact.name }}</dt>
-        <dd class="mono">{{ fact.value }}</dd>
-      </template>
-    </dl>
+    <Around
+      v-if="focus.closeUp.upstream.count + focus.closeUp.downstream.count"
+      :of="focus.closeUp"
+      @pick="focus.selected = $event"
+    />
     <template v-if="focus.closeUp.findings.length">
       <h2 class="part">Findings</h2>
       <Findings :findings="focus.closeUp.findings" @show="emit('show', $event)" />
     </template>
     <!-- a finding of this very thing says why already -->
     <WhyNot v-else @show="emit('show', $event)" />
-    <template v-for="side in sides" :key="side.title">
-      <h2 class="part">{{ side.title }}</h2>
-      <p v-if="side.ways.length === 0" class="soft">{{ side.none }}</p>
-      <ul>
-        <li v-for="(way, i) in side.ways" :key="i">
-          <button class="plain way" @click="focus.selected = way.id">
-            <code>{{ way.name }}</code>
-          </button>
-          <span class="soft">{{ way.by }}</span>
-        </li>
-      </ul>
+    <template v-if="focus.closeUp.settings.length">
+      <h2 class="part">Settings</h2>
+      <Settings :of="focus.closeUp" />
+    </template>
+    <template v-if="focus.closeUp.reach.length">
+      <h2 class="part">A way leads here for</h2>
+      <p class="reach">
+        <button
+          v-for="type in focus.closeUp.reach"
+          :key="type"
+          class="plain mono link"
+          title="follow it"
+          @click="focus.typeId = type"
+        >
+          {{ type }}
+        </button>
+      </p>
     </template>
   </section>
 </template>
@@ -56,35 +112,40 @@ const emit = defineEmits<{ show: [spot: Spot] }>();
   align-content: start;
   overflow-wrap: anywhere;
 }
+header {
+  display: grid;
+  gap: 3px;
+}
 header h2 {
   font-size: 14px;
+  padding-right: 18px;
+}
+.rename {
+  display: flex;
+  gap: 6px;
+}
+.links,
+.reach {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
 }
 .link {
   color: var(--accent);
   text-decoration: underline;
   font-size: 13px;
 }
-dl {
+.reach .link {
+  font-size: 12px;
+}
+.uses {
   display: grid;
-  grid-template-columns: 100px 1fr;
-  gap: 3px 10px;
+  padding-left: 10px;
+  border-left: 2px solid var(--hairline);
 }
 .part {
   margin-top: 8px;
   padding-bottom: 3px;
   border-bottom: 1px solid var(--hairline);
-}
-ul {
-  display: grid;
-  gap: 4px;
-}
-li {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 8px;
-}
-.way:hover {
-  color: var(--accent);
-  text-decoration: underline;
 }
 </style>

@@ -7,7 +7,7 @@ import { useFocus } from '../stores/focus.ts';
 /** Chooses the message that is followed: its type, which sample, and who sends it. */
 const bench = useBench();
 const focus = useFocus();
-const published = computed(() => bench.analysis.messages.filter((type) => type.publishes.length));
+const published = computed(() => bench.messages.filter((type) => type.publishes.length));
 const sender = computed({
   get: () => focus.publishes[0]?.app ?? '',
   set: (app: string) => (focus.from = app),

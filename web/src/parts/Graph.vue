@@ -2,7 +2,7 @@
 import { useEventListener, useResizeObserver } from '@vueuse/core';
 import { select } from 'd3-selection';
 import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
-import { computed, onMounted, ref, watch } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useBench } from '../stores/bench.ts';
 import { useFocus } from '../stores/focus.ts';
 import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
@@ -14,16 +14,16 @@ const focus = useFocus();
 const frame = ref<SVGSVGElement>();
 const transform = ref<ZoomTransform>(zoomIdentity);
 
-const layout = computed(() => bench.layout);
+const layout = computed(() => bench.drawing?.layout);
 const nodes = computed(() => {
-  const views = new Map(bench.analysis.nodes.map((node) => [node.id, node]));
+  const views = new Map((bench.drawing?.nodes ?? []).map((node) => [node.id, node]));
   return (layout.value?.nodes ?? []).flatMap((place) => {
     const view = views.get(place.id);
     return view ? [{ ...place, view }] : [];
   });
 });
 const edges = computed(() => {
-  const views = new Map(bench.analysis.edges.map((edge) => [edge.id, edge]));
+  const views = new Map((bench.drawing?.edges ?? []).map((edge) => [edge.id, edge]));
   const all = (layout.value?.edges ?? []).flatMap((place) => {
     const view = views.get(place.id);
     return view ? [{ ...place, view, state: lit.value?.edges[place.id] }] : [];
@@ -58,6 +58,7 @@ const behaviour = zoom<SVGSVGElement, unknown>()
 
 // until somebody moves it, the whole width stays in view
 let touched = false;
+onBeforeUnmount(bench.keepDrawn());
 onMounted(() => {
   select(frame.value!).call(behaviour).on('dblclick.zoom', null);
   fit('width');

@@ -10,7 +10,9 @@ import {
   type TopologyEntry,
 } from '../api.ts';
 import { core } from '../workers/client.ts';
-import type { Analysis, Layout } from '../workers/views.ts';
+import type { Analysis, Drawing, MessageView, OutlineGroup } from '../workers/views.ts';
+import { applyTo } from './edits.ts';
+import { createUndo } from './undo.ts';
 
 /** Where the draft stands: what is on the screen and what the server has. */
 export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'moved' | 'refused';
@@ -18,7 +20,7 @@ export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'moved' | '
 const SAVE_AFTER_MS = 500;
 const RETRY_AFTER_MS = 3000;
 
-const EMPTY: Analysis = { name: '', findings: [], outline: [], nodes: [], edges: [], messages: [] };
+const EMPTY: Analysis = { name: '', findings: [], counts: { error: 0, warning: 0, advice: 0 } };
 
 /** The workspace of one topology: its draft, what the worker says of it, and keeping it safe. */
 export const useBench = defineStore('bench', () => {
@@ -31,7 +33,9 @@ export const useBench = defineStore('bench', () => {
   const theirs = shallowRef<DraftData>();
   const revisions = shallowRef<RevisionEntry[]>([]);
   const analysis = shallowRef<Analysis>(EMPTY);
-  const layout = shallowRef<Layout>();
+  const outline = shallowRef<OutlineGroup[]>([]);
+  const messages = shallowRef<MessageView[]>([]);
+  const drawing = shallowRef<Drawing>();
   /** What went wrong in the worker itself; never in ordinary use. */
   const trouble = ref('');
   const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
@@ -41,7 +45,10 @@ export const useBench = defineStore('bench', () => {
   let saving: Promise<void> | undefined;
   let analysing: Promise<unknown> | undefined;
   let stale = false;
-  let drawn = '';
+  /** What the worker has, to send it only what changed. */
+  let sent: readonly TopologyDocument[] = [];
+  let drawers = 0;
+  const undo = createUndo();
 
   /** Opens a topology; what an earlier visit could not save is put back over the server's draft if it began from it. */
   async function open(slug: string): Promise<void> {
@@ -66,6 +73,7 @@ export const useBench = defineStore('bench', () => {
   }
 
   function take(draft: DraftData): void {
+    undo.forget();
     documents.value = draft.documents;
     base.value = draft.base;
     version = draft.version;
@@ -79,16 +87,17 @@ export const useBench = defineStore('bench', () => {
     analysing ??= (async () => {
       while (stale) {
         stale = false;
-        analysis.value = await core.analyse([...documents.value]);
-        const { nodes, edges } = analysis.value;
-        const drawing = JSON.stringify([
-          nodes.map(({ id, note }) => [id, note]),
-          edges.map(({ id, label }) => [id, label]),
-        ]);
-        if (drawing !== drawn && !stale) {
-          layout.value = await core.layout();
-          drawn = drawing;
-        }
+        const now = documents.value;
+        const before = new Set(sent);
+        sent = now;
+        const found = await core.analyse(
+          now.filter((document) => !before.has(document)),
+          now.map(({ name }) => name),
+        );
+        outline.value = found.outline ?? outline.value;
+        messages.value = found.messages ?? messages.value;
+        analysis.value = found;
+        if (drawers && !stale) await draw();
       }
     })()
       .then(() => (trouble.value = ''))
@@ -97,30 +106,70 @@ export const useBench = defineStore('bench', () => {
     return analysing;
   }
 
-  function setText(name: string, text: string): void {
-    if (documents.value.find((document) => document.name === name)?.text === text) return;
-    documents.value = documents.value.map((document) => (document.name === name ? { name, text } : document));
+  async function draw(): Promise<void> {
+    drawing.value = (await core.drawing()) ?? drawing.value;
+  }
+
+  /** Keeps the drawing up to date for as long as somebody shows it. @returns what ends that */
+  function keepDrawn(): () => void {
+    if (drawers++ === 0 && !analysing) void draw();
+    return () => void drawers--;
+  }
+
+  /** Takes documents as they are to be, saves them soon and asks the worker. */
+  function put(next: readonly TopologyDocument[]): void {
+    documents.value = next;
     touch();
     void analyse();
+  }
+
+  /** @param typing whether it is a key stroke, of which several are undone at once */
+  function setText(name: string, text: string, typing = false): void {
+    if (documents.value.find((document) => document.name === name)?.text === text) return;
+    undo.note(documents.value, typing ? name : undefined);
+    put(documents.value.map((document) => (document.name === name ? { name, text } : document)));
+  }
+
+  function step(way: 'back' | 'on'): void {
+    if (!canWrite.value) return;
+    const next = undo[way](documents.value);
+    if (next) put(next);
   }
 
   /** Makes edits of several documents at once; offsets are those of the present text. */
   function applyEdits(edits: readonly TextEdit[]): void {
-    for (const name of new Set(edits.map((edit) => edit.doc))) {
-      const text = documents.value.find((document) => document.name === name)?.text;
-      if (text === undefined) continue;
-      const own = edits.filter((edit) => edit.doc === name).sort((a, b) => b.start - a.start);
-      setText(
-        name,
-        own.reduce((result, edit) => result.slice(0, edit.start) + edit.text + result.slice(edit.end), text),
-      );
-    }
+    if (!canWrite.value || edits.length === 0) return;
+    undo.note(documents.value);
+    put(applyTo(documents.value, edits));
   }
 
-  function addDocument(name: string): void {
-    documents.value = [...documents.value, { name, text: 'vondle: 1\n' }];
-    touch();
-    void analyse();
+  /** @returns why it cannot be called that, or undefined when it is made */
+  function addDocument(name: string, text = 'vondle: 1\n'): string | undefined {
+    if (documents.value.some((document) => document.name === name))
+      return `There is a document ${name} already.`;
+    undo.note(documents.value);
+    put([...documents.value, { name, text }]);
+    return undefined;
+  }
+
+  function renameDocument(from: string, to: string): string | undefined {
+    if (from === to) return undefined;
+    if (documents.value.some((document) => document.name === to)) return `There is a document ${to} already.`;
+    undo.note(documents.value);
+    put(documents.value.map(({ name, text }) => ({ name: name === from ? to : name, text })));
+    return undefined;
+  }
+
+  function removeDocument(name: string): void {
+    undo.note(documents.value);
+    put(documents.value.filter((document) => document.name !== name));
+  }
+
+  /** Takes several documents in, in place of those of the same names. */
+  function putDocuments(taken: readonly TopologyDocument[]): void {
+    undo.note(documents.value);
+    const names = new Set(taken.map(({ name }) => name));
+    put([...documents.value.filter(({ name }) => !names.has(name)), ...taken]);
   }
 
   function touch(): void {
@@ -217,13 +266,23 @@ export const useBench = defineStore('bench', () => {
     theirs,
     revisions,
     analysis,
-    layout,
+    outline,
+    messages,
+    drawing,
     trouble,
     canWrite,
     open,
     setText,
     applyEdits,
     addDocument,
+    renameDocument,
+    removeDocument,
+    putDocuments,
+    undo: () => step('back'),
+    redo: () => step('on'),
+    canUndo: undo.canGoBack,
+    canRedo: undo.canGoOn,
+    keepDrawn,
     save,
     settle,
     saveRevision,

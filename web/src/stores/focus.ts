@@ -30,9 +30,7 @@ export const useFocus = defineStore('focus', () => {
       set({ type: id || undefined, sample: undefined, from: undefined });
     },
   });
-  const type = computed<MessageView | undefined>(() =>
-    bench.analysis.messages.find(({ id }) => id === typeId.value),
-  );
+  const type = computed<MessageView | undefined>(() => bench.messages.find(({ id }) => id === typeId.value));
   const sampleIndex = computed({
     get: () => Number(asked('sample')) || 0,
     set: (index: number) => {

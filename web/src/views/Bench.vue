@@ -50,10 +50,8 @@ watch(
   { immediate: true },
 );
 
-const count = (severity: string) =>
-  bench.analysis.findings.filter((finding) => finding.severity === severity).length;
-const errors = computed(() => count('error'));
-const warnings = computed(() => count('warning'));
+const errors = computed(() => bench.analysis.counts.error);
+const warnings = computed(() => bench.analysis.counts.warning);
 const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
 
 /** The query every view understands; a view's own state stays behind. */

@@ -1,60 +1,49 @@
 /** The worker that holds the current Topology; the main thread asks it questions and draws. */
 import {
-  addressOf,
-  buildGraph,
-  instancesOf,
-  locator,
-  missesAt,
-  readTopology,
-  runChecks,
-  samplesOf,
-  show,
-  summarise,
-  trace,
-  whyHop,
+  changeSetting,
+  completionsAt,
+  declarationOf,
+  rename,
+  symbolAt,
+  usesOf,
   whyNot,
-  formatDuration,
-  type Edge,
+  type Completions,
   type Finding,
   type GraphNode,
-  type Hop,
-  type Place,
-  type Position,
-  type RoutingGraph,
   type Severity,
+  type TextEdit,
   type TopologyDocument,
-  type Trace,
 } from '@vondle/core';
 import * as Comlink from 'comlink';
+import { closeUpOf, lineOn, thingOf } from './close-up.ts';
+import { follow } from './follow.ts';
+import { Held } from './held.ts';
 import { layOut } from './layout.ts';
+import { messagesOf, outlineOf } from './outline.ts';
 import type {
   Analysis,
   CloseUp,
-  EdgeView,
-  Fact,
+  Drawing,
   FindingView,
   FollowView,
-  HopView,
-  Layout,
-  MessageView,
+  NamedView,
   NodeView,
-  OutlineGroup,
   Sending,
   Spot,
   WhyNotView,
 } from './views.ts';
+import { edgeLabel, nodeName, noteOf } from './words.ts';
 
-let graph: RoutingGraph = buildGraph(readTopology([]));
-let locate: (place: Place) => Position = locator([]);
-let analysis: Analysis | undefined;
-
-const spotOf = (place: Place): Spot => ({ ...place, ...locate(place) });
-const spotIf = (place: Place | undefined) => (place ? { spot: spotOf(place) } : {});
+const held = new Held();
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 
-function worse(a: Severity | undefined, b: Severity): Severity {
-  return a && WEIGHT[a] >= WEIGHT[b] ? a : b;
-}
+let findings: FindingView[] = [];
+let worst = new Map<string, Severity>();
+/** What was told last, to tell only what is new. */
+let told = { outline: '', messages: '', drawing: '' };
+
+/** More findings than this are counted, not listed: nobody reads them, and they cost on every key stroke. */
+const MOST_FINDINGS = 1000;
 
 function findingView(finding: Finding): FindingView {
   const { check, severity, message, place, about, mends } = finding;
@@ -62,310 +51,92 @@ function findingView(finding: Finding): FindingView {
     check,
     severity,
     message,
-    spot: spotOf(place),
+    spot: held.spot(place),
     ...(about ? { about } : {}),
-    mends: (mends ?? []).map(({ title, edits }) => ({ title, edits: [...edits] })),
+    mends: (mends ?? []).map(({ title, edits }) => ({ title, edits: edits.map((edit) => ({ ...edit })) })),
   };
 }
 
-function noteOf(node: GraphNode): string {
-  switch (node.role) {
-    case 'publisher':
-    case 'taker': {
-      const edges = (node.role === 'publisher' ? graph.out : graph.into).get(node.id) ?? [];
-      const count = instancesOf(graph, node.thing.name);
-      const times = count === 1 ? '' : ` · ×${count}`;
-      if (node.role === 'publisher') {
-        const types = new Set(edges.map((edge) => edge.label)).size;
-        return `${types} ${types === 1 ? 'type' : 'types'}${times}`;
-      }
-      const copy = edges.some((edge) => edge.consume?.each?.value === 'copy');
-      return copy ? `×${count}, each a copy` : count === 1 ? '×1' : `×${count} share`;
-    }
-    case 'exchange':
-      return `${node.decl.type?.value ?? '?'} exchange${node.decl.internal?.value ? ' · internal' : ''}`;
-    case 'topic':
-      return node.decl.order?.value === 'fifo' ? 'topic · ordered' : 'topic';
-    case 'alias':
-      return 'alias';
-    case 'spread':
-      return `spread · ${node.decl.choose?.value ?? 'rotate'}`;
-    case 'subscription':
-      return 'subscription';
-    case 'queue': {
-      const { decl } = node;
-      const parts = ['queue'];
-      if ('perInstanceOf' in decl && decl.perInstanceOf) parts[0] = 'one per instance';
-      if (decl.order?.value === 'fifo') parts[0] = 'ordered';
-      if (decl.ttl) parts.push(`ttl ${formatDuration(decl.ttl.value)}`);
-      if ((graph.out.get(node.id) ?? []).some((edge) => edge.kind === 'link'))
-        parts[0] = 'a link takes from it';
-      return parts.join(' · ');
-    }
+function worstOf(all: readonly Finding[]): Map<string, Severity> {
+  const found = new Map<string, Severity>();
+  for (const { about, severity } of all) {
+    const before = about && found.get(about);
+    if (about && !(before && WEIGHT[before] >= WEIGHT[severity])) found.set(about, severity);
   }
+  return found;
 }
 
-function nodeName(id: string): string {
-  const node = graph.nodes.get(id);
-  if (!node) return id;
-  return node.role === 'publisher' || node.role === 'taker' ? node.thing.name : addressOf(node.thing);
-}
-
-function nodeView(node: GraphNode, worst: ReadonlyMap<string, Severity>): NodeView {
+function nodeView(node: GraphNode): NodeView {
   const found = worst.get(node.id);
   return {
     id: node.id,
     role: node.role,
     broker: node.thing.broker,
     name: node.thing.name,
-    address: nodeName(node.id),
-    note: noteOf(node),
-    spot: spotOf(node.place),
+    address: nodeName(held.graph, node.id),
+    note: noteOf(held.graph, node),
     ...(found ? { worst: found } : {}),
   };
 }
 
-/** The words on an edge: its label, or the filter of a subscription. */
-function edgeLabel(edge: Edge): string {
-  if (edge.kind === 'publish' || edge.kind === 'take' || edge.kind === 'member' || edge.kind === 'deadLetter')
-    return '';
-  if (edge.kind === 'subscription') return edge.condition.op === 'always' ? '' : show(edge.condition);
-  if (edge.kind === 'link') {
-    const latency = edge.link?.decl.latency?.value;
-    return latency ? `${edge.label} · ${formatDuration(latency)}` : edge.label;
-  }
-  return edge.label;
-}
-
-function edgeView(edge: Edge): EdgeView {
-  const { id, kind, from, to, place } = edge;
-  return { id, kind, from, to, label: edgeLabel(edge), spot: spotOf(place) };
-}
-
-function outline(worst: ReadonlyMap<string, Severity>): OutlineGroup[] {
-  const { declared, messages } = graph.topology;
-  const groups: OutlineGroup[] = [];
-  const add = (title: string, items: { id: string; name: string; kind: string; place: Place }[]) => {
-    if (items.length === 0) return;
-    groups.push({
-      title,
-      items: items.map(({ id, name, kind, place }) => {
-        const found = worst.get(id);
-        return { id, name, kind, spot: spotOf(place), ...(found ? { worst: found } : {}) };
-      }),
-    });
-  };
-  for (const [broker, { value }] of declared.brokers ?? []) {
-    const maps =
-      value.variant === 'amqp'
-        ? ([
-            ['exchange', value.exchanges],
-            ['queue', value.queues],
-            ['alias', value.aliases],
-          ] as const)
-        : ([
-            ['topic', value.topics],
-            ['subscription', value.subscriptions],
-            ['queue', value.queues],
-            ['alias', value.aliases],
-          ] as const);
-    add(
-      broker,
-      maps.flatMap(([kind, map]) =>
-        [...(map?.values() ?? [])].map(({ name, key }) => ({
-          id: `${kind}:${broker}/${name}`,
-          name,
-          kind,
-          place: key,
-        })),
-      ),
-    );
-  }
-  add(
-    'links',
-    [...(declared.links?.values() ?? [])].map(({ name, key }) => ({
-      id: `link:${name}`,
-      name,
-      kind: 'link',
-      place: key,
-    })),
-  );
-  add(
-    'spreads',
-    [...(declared.spreads?.values() ?? [])].map(({ name, key }) => ({
-      id: `spread:${name}`,
-      name,
-      kind: 'spread',
-      place: key,
-    })),
-  );
-  add(
-    'messages',
-    [...messages.values()].map(({ id, place }) => ({
-      id: `message:${id}`,
-      name: id,
-      kind: 'message',
-      place,
-    })),
-  );
-  add(
-    'apps',
-    [...(declared.apps?.values() ?? [])].map(({ name, key }) => ({
-      id: `app:${name}`,
-      name,
-      kind: 'app',
-      place: key,
-    })),
-  );
-  return groups;
-}
-
-function messageViews(): MessageView[] {
-  const { topology } = graph;
-  return [...topology.messages.values()].map((type) => ({
-    id: type.id,
-    key: type.key?.value ?? '',
-    labels: [...type.labels],
-    samples: samplesOf(type),
-    publishes: [...(topology.declared.apps ?? [])].flatMap(([app, { value }]) =>
-      (value.publishes?.items ?? [])
-        .filter((publish) => publish.message?.value === type.id)
-        .map((publish) => ({ app, to: publish.to?.value ?? '', via: publish.via?.value ?? '' })),
-    ),
-  }));
-}
-
-function hopView(hop: Hop, before?: Hop): HopView {
-  const node = graph.nodes.get(hop.node);
-  const telling = whyHop(graph, hop, before);
-  return {
-    node: hop.node,
-    name: node ? nodeName(hop.node) : (hop.address ?? 'nothing'),
-    role: node?.role ?? '',
-    why: telling.text,
-    ...spotIf(telling.place),
-    copies: hop.copies,
-    latency: hop.latency,
-    again: hop.again === true,
-    ...(hop.note ? { note: hop.note } : {}),
-    takers: [...(hop.takers ?? [])],
-    ...(hop.end ? { end: { outcome: hop.end.outcome, why: hop.end.why, ...spotIf(hop.end.place) } } : {}),
-    misses: missesAt(graph, hop).map(({ edge, text, place }) => ({
-      to: edge.to,
-      name: edge.kind === 'subscription' ? edge.label : nodeName(edge.to),
-      text,
-      spot: spotOf(place ?? edge.place),
-    })),
-    next: hop.next.map((each) => hopView(each, hop)),
-  };
-}
-
-function light(traces: readonly { trace: Trace; from: string }[]): FollowView['lit'] {
-  const lit: FollowView['lit'] = { nodes: {}, edges: {}, ends: {} };
-  const pass = (id: string, copies: number) => (lit.nodes[id] = (lit.nodes[id] ?? 0) + copies);
-  const visit = (hop: Hop): void => {
-    const { end } = hop;
-    const stopped = end?.outcome === 'refused' || end?.outcome === 'unresolved';
-    if (hop.edge) lit.edges[hop.edge.id] = stopped ? 'refused' : 'passed';
-    if (end && end.outcome !== 'held' && end.outcome !== 'taken') lit.ends[hop.node] = end.outcome;
-    if (!hop.again && !stopped) pass(hop.node, hop.copies);
-    for (const taker of stopped ? [] : (hop.takers ?? [])) {
-      const edge = (graph.out.get(hop.node) ?? []).find(
-        (each) => each.kind === 'take' && each.to === taker.replace(/^app:/, 'taker:'),
-      );
-      if (!edge) continue;
-      lit.edges[edge.id] = 'passed';
-      pass(edge.to, hop.copies);
-    }
-    hop.next.forEach(visit);
-  };
-  for (const { trace: each, from } of traces) {
-    const refused = each.root.end?.outcome === 'refused';
-    for (const edge of graph.out.get(`publisher:${from}`) ?? []) {
-      if (edge.to === each.root.node && edge.label === each.message.type)
-        lit.edges[edge.id] = refused ? 'refused' : 'passed';
-    }
-    if (from) pass(`publisher:${from}`, 0);
-    visit(each.root);
-  }
-  return lit;
+/** The value where it differs from what was told before. */
+function news<T>(what: keyof typeof told, value: T, sign = JSON.stringify(value)): T | undefined {
+  if (told[what] === sign) return undefined;
+  told = { ...told, [what]: sign };
+  return value;
 }
 
 const worker = {
-  /** Reads the documents anew; everything asked afterwards is about them. */
-  analyse(documents: TopologyDocument[]): Analysis {
-    const topology = readTopology(documents);
-    graph = buildGraph(topology);
-    locate = locator(documents);
-    const findings = [...topology.findings, ...runChecks(graph)];
-    const worst = new Map<string, Severity>();
-    for (const { about, severity } of findings)
-      if (about) worst.set(about, worse(worst.get(about), severity));
-    const views = findings.map(findingView);
-    const order = new Map(documents.map(({ name }, index) => [name, index]));
-    views.sort(
-      (a, b) => (order.get(a.spot.doc) ?? 0) - (order.get(b.spot.doc) ?? 0) || a.spot.start - b.spot.start,
-    );
-    analysis = {
-      name: topology.name,
-      findings: views,
-      outline: outline(worst),
-      nodes: [...graph.nodes.values()].map((node) => nodeView(node, worst)),
-      edges: graph.edges.map(edgeView),
-      messages: messageViews(),
+  /**
+   * Takes changed documents in; everything asked afterwards is about them.
+   * @param names all documents there are, in order
+   * @returns what was found, and of the rest what is new
+   */
+  analyse(changed: TopologyDocument[], names: string[]): Analysis {
+    held.take(changed, names);
+    const { graph } = held;
+    worst = worstOf(held.findings);
+    findings = held.findings.slice(0, MOST_FINDINGS).map(findingView);
+    const counts = { error: 0, warning: 0, advice: 0 };
+    for (const { severity } of held.findings) counts[severity]++;
+    const outline = news('outline', outlineOf(graph, worst));
+    const messages = news('messages', messagesOf(graph));
+    return {
+      name: graph.topology.name,
+      findings,
+      counts,
+      ...(outline ? { outline } : {}),
+      ...(messages ? { messages } : {}),
     };
-    return analysis;
   },
 
-  /** Lays the graph of the last analysis out. */
-  async layout(): Promise<Layout> {
-    const { nodes, edges } = analysis ?? { nodes: [], edges: [] };
+  /** The graph and where everything stands, if that is not what was told last. */
+  async drawing(): Promise<Drawing | undefined> {
+    const { graph } = held;
+    const nodes = [...graph.nodes.values()].map(nodeView);
+    const edges = graph.edges.map((edge) => {
+      const { id, kind, from, to } = edge;
+      return { id, kind, from, to, label: edgeLabel(edge) };
+    });
+    const told = news('drawing', { nodes, edges });
+    if (!told) return undefined;
     const kinds = new Map(
       [...(graph.topology.declared.brokers ?? [])].map(([id, { value }]) => [
         id,
         value.variant === 'amqp' ? 'AMQP 0-9-1' : 'publish-subscribe',
       ]),
     );
-    return layOut(nodes, edges, kinds);
+    return { nodes, edges, layout: await layOut(nodes, edges, kinds) };
   },
 
   /** Follows one message from every place it is sent to. */
-  follow(sendings: Sending[]): FollowView {
-    const traces = sendings.map(({ message, to, via, from }) => ({
-      from,
-      to,
-      via,
-      trace: trace(graph, message, {
-        to,
-        ...(via === 'mqtt' ? { via } : {}),
-        ...(from ? { from: `app:${from}` } : {}),
-        mandatory: isMandatory(from, message.type, to),
-      }).trace,
-    }));
-    const { text, trouble } = summarise(graph, ...traces.map(({ trace: each }) => each));
-    return {
-      entries: traces.map(({ to, via, from, trace: each }) => ({ to, via, from, hop: hopView(each.root) })),
-      sentence: text,
-      trouble: trouble.map(({ text: words, place }) => ({ text: words, ...spotIf(place) })),
-      rests: traces.flatMap(({ trace: each }) =>
-        each.rests.map((rest) => ({
-          node: rest.node,
-          name: nodeName(rest.node),
-          copies: rest.copies,
-          takers: rest.takers.map((id) => id.replace(/^app:/, '')),
-          outcome: rest.outcome,
-          latency: rest.latency,
-        })),
-      ),
-      lit: light(traces),
-    };
-  },
+  follow: (sendings: Sending[]): FollowView => follow(held, sendings),
 
   /** Why a message does not reach a store: asked for each place it is sent to from which a way leads there. */
   whyNot(sendings: Sending[], store: string): WhyNotView[] {
     const found = sendings.map(({ message, to, via, from }) => {
       const result = whyNot(
-        graph,
+        held.graph,
         message,
         { to, ...(via === 'mqtt' ? { via } : {}), ...(from ? { from: `app:${from}` } : {}) },
         store,
@@ -378,82 +149,66 @@ const worker = {
       reached: result.reached,
       to,
       text: result.failed?.text ?? '',
-      ...spotIf(result.failed?.place),
+      ...held.spotIf(result.failed?.place),
       changes: result.changes.map((change) =>
         change.of === 'message'
           ? { ...change }
-          : { of: change.of, title: change.title, edits: [...change.edits] },
+          : { of: change.of, title: change.title, edits: change.edits.map((edit) => ({ ...edit })) },
       ),
     }));
   },
 
   /** Everything about one thing. */
-  closeUp(id: string): CloseUp | undefined {
-    const node = graph.nodes.get(id) ?? appNode(id);
-    if (!node || !analysis) return undefined;
-    const facts: Fact[] = [];
-    const app = node.thing.kind === 'app';
-    for (const [name, value] of Object.entries(node.decl as Record<string, unknown>)) {
-      const shown = factValue(name, value);
-      if (shown !== undefined)
-        facts.push({ name, value: shown, ...spotIf((value as { place?: Place }).place) });
-    }
-    const ids = app ? [`publisher:${node.thing.name}`, `taker:${node.thing.name}`] : [node.id];
-    const ways = (map: ReadonlyMap<string, readonly Edge[]>, end: 'from' | 'to') =>
-      ids
-        .flatMap((each) => map.get(each) ?? [])
-        .map((edge) => ({
-          id: edge[end],
-          name: nodeName(edge[end]),
-          by: edge.kind === 'publish' ? edge.label : edgeLabel(edge) || KINDS[edge.kind],
-          spot: spotOf(edge.place),
-        }));
+  closeUp: (id: string): CloseUp | undefined => closeUpOf(held, id, findings),
+
+  /** The thing whose declaration an offset stands in: the last one that begins before it. */
+  thingAt(doc: string, offset: number): string | undefined {
+    return held.lastBefore(doc, offset);
+  },
+
+  /** Where a thing is declared. */
+  whereIs(id: string): Spot | undefined {
+    const place = declarationOf(held.graph.topology, thingOf(id)) ?? held.graph.nodes.get(id)?.place;
+    return place && held.spot(place);
+  },
+
+  /** What may be written at an offset of a document as it is now, which may be newer than what was analysed. */
+  complete: (text: string, offset: number): Completions | undefined =>
+    completionsAt(held.graph.topology, text, offset),
+
+  /** The name at an offset: what it stands for, in a line, and where it is declared and used. */
+  nameAt(doc: string, offset: number): NamedView | undefined {
+    const { topology } = held.graph;
+    const found = symbolAt(topology, doc, offset);
+    if (!found) return undefined;
+    const { thing: of, place, declares } = found;
     return {
-      id: node.id,
-      title: nodeName(node.id),
-      subtitle: app ? 'app' : node.thing.broker ? `${noteOf(node)} on ${node.thing.broker}` : noteOf(node),
-      spot: spotOf(node.place),
-      facts,
-      findings: analysis.findings.filter((finding) => finding.about === node.id),
-      upstream: ways(graph.into, 'from'),
-      downstream: ways(graph.out, 'to'),
+      id: of.id,
+      name: of.name,
+      start: place.start,
+      end: place.end,
+      declares,
+      line: lineOn(held, of),
+      ...held.spotIf(declarationOf(topology, of)),
+      uses: usesOf(topology, of).map((use) => held.spot(use)),
     };
   },
+
+  /** Every place that names a thing. */
+  usesOf: (id: string): Spot[] => usesOf(held.graph.topology, thingOf(id)).map((place) => held.spot(place)),
+
+  /** The edits that give a thing another name everywhere. */
+  rename: (id: string, name: string) => plain(rename(held.graph.topology, thingOf(id), name)),
+
+  /** The edits that state a setting, or with empty words take it away. */
+  changeSetting: (id: string, name: string, written: string) =>
+    plain(changeSetting(held.graph.topology, thingOf(id), name, written)),
 };
 
-const KINDS: Record<Edge['kind'], string> = {
-  publish: 'publishes',
-  binding: 'binding',
-  unrouted: 'unrouted',
-  subscription: 'subscription',
-  deadLetter: 'dead letters',
-  alias: 'alias',
-  link: 'link',
-  member: 'member',
-  take: 'takes',
-};
+type Edits = { ok: true; edits: TextEdit[] } | { ok: false; message: string };
 
-function appNode(id: string): GraphNode | undefined {
-  const name = id.replace(/^app:/, '');
-  return graph.nodes.get(`publisher:${name}`) ?? graph.nodes.get(`taker:${name}`);
-}
-
-function isMandatory(app: string, type: string | undefined, to: string): boolean {
-  const publishes = graph.topology.declared.apps?.get(app)?.value.publishes?.items ?? [];
-  return publishes.some(
-    (each) => each.message?.value === type && each.to?.value === to && each.mandatory?.value === true,
-  );
-}
-
-/** Settings that are kept in milliseconds. */
-const DURATIONS = /^(?:ttl|lease|delay|expires|latency|takes|dedupe|within)$/;
-
-/** A declared setting as text; undefined for what is no single setting. */
-function factValue(name: string, value: unknown): string | undefined {
-  if (typeof value !== 'object' || value === null || !('value' in value)) return undefined;
-  const { value: inner } = value as { value: unknown };
-  if (typeof inner === 'number' && DURATIONS.test(name)) return formatDuration(inner);
-  return typeof inner === 'object' ? undefined : String(inner);
+function plain(edited: ReturnType<typeof rename>): Edits {
+  return edited.ok ? { ok: true, edits: edited.edits.map((edit) => ({ ...edit })) } : edited;
 }
 
 export type CoreWorker = typeof worker;

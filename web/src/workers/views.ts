@@ -27,7 +27,6 @@ export interface NodeView {
   address: string;
   /** The line under the name: its type and the settings that matter. */
   note: string;
-  spot: Spot;
   worst?: Severity;
 }
 
@@ -37,7 +36,6 @@ export interface EdgeView {
   from: string;
   to: string;
   label: string;
-  spot: Spot;
 }
 
 export interface PublishView {
@@ -56,34 +54,71 @@ export interface MessageView {
 
 export interface OutlineGroup {
   title: string;
-  items: { id: string; name: string; kind: string; spot: Spot; worst?: Severity }[];
+  items: { id: string; name: string; kind: string; worst?: Severity }[];
 }
 
-export interface Fact {
+export interface SettingView {
   name: string;
-  value: string;
+  about: string;
+  values?: string[];
+  names?: string;
+  written?: string;
+  from?: string[];
   spot?: Spot;
+}
+
+export interface Ways {
+  count: number;
+  list: { id: string; name: string; role: NodeRole; by: string; spot: Spot }[];
 }
 
 /** Everything about one thing, for the panel beside a view. */
 export interface CloseUp {
+  /** The graph's node, or the thing where it has none. */
   id: string;
+  thing: string;
+  name: string;
   title: string;
   subtitle: string;
   spot: Spot;
-  facts: Fact[];
+  settings: SettingView[];
   findings: FindingView[];
-  upstream: { id: string; name: string; by: string; spot: Spot }[];
-  downstream: { id: string; name: string; by: string; spot: Spot }[];
+  upstream: Ways;
+  downstream: Ways;
+  /** The message types published where a way leads here from. */
+  reach: string[];
+  /** How many other places name it. */
+  uses: number;
+}
+
+/** A name in the text. */
+export interface NamedView {
+  id: string;
+  name: string;
+  start: number;
+  end: number;
+  declares: boolean;
+  /** What it stands for, in a line. */
+  line: string;
+  /** Where that is declared. */
+  spot?: Spot;
+  uses: Spot[];
 }
 
 export interface Analysis {
   name: string;
   findings: FindingView[];
-  outline: OutlineGroup[];
+  counts: Record<Severity, number>;
+  /** Left out where they are what they were. */
+  outline?: OutlineGroup[];
+  messages?: MessageView[];
+}
+
+/** The graph, ready to draw. */
+export interface Drawing {
   nodes: NodeView[];
   edges: EdgeView[];
-  messages: MessageView[];
+  layout: Layout;
 }
 
 export interface PlacedNode {

@@ -1,14 +1,17 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { ElButton, ElInput } from 'element-plus';
+import { ElButton, ElDialog, ElInput } from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import Findings from '../../parts/Findings.vue';
 import { useBench } from '../../stores/bench.ts';
 import { useFocus } from '../../stores/focus.ts';
-import type { Spot } from '../../workers/views.ts';
+import type { NamedView, Spot } from '../../workers/views.ts';
+import { core } from '../../workers/client.ts';
+import Documents from './Documents.vue';
 import { createEditor, type Editor } from './editor.ts';
+import Outline from './Outline.vue';
 
 const bench = useBench();
 const focus = useFocus();
@@ -28,14 +31,32 @@ const findings = computed(() => bench.analysis.findings.filter(({ spot }) => spo
 const elsewhere = computed(() =>
   bench.analysis.findings.filter(({ about }) => about === undefined || about !== focus.closeUp?.id),
 );
-const fresh = ref('');
-const freshTrouble = ref('');
+/** The uses of a name that were asked for. */
+const uses = ref<NamedView>();
+const renaming = ref<{ id: string; old: string; name: string; trouble: string }>();
 
 onMounted(() => {
   editor = createEditor(host.value!, {
     readOnly: !bench.canWrite,
-    change: (changed) => bench.setText(shown.value, changed),
+    change: (changed) => bench.setText(shown.value, changed, true),
     cursor: useDebounceFn(selectUnder, 120),
+    complete: (now, offset) => core.complete(now, offset),
+    nameAt: (offset) => core.nameAt(shown.value, offset),
+    undo: bench.undo,
+    redo: bench.redo,
+    toDeclaration: async (offset) => {
+      const found = await core.nameAt(shown.value, offset);
+      if (found?.spot) show(found.spot);
+    },
+    toUses: async (offset) => {
+      const found = await core.nameAt(shown.value, offset);
+      if (found) uses.value = found;
+    },
+    rename: async (offset) => {
+      const found = await core.nameAt(shown.value, offset);
+      if (found && bench.canWrite)
+        renaming.value = { id: found.id, old: found.name, name: found.name, trouble: '' };
+    },
   });
   open();
 });
@@ -65,12 +86,22 @@ function goTo() {
 }
 
 /** Selects the thing whose declaration the cursor is in: the last one that begins before it. */
-function selectUnder(offset: number) {
-  const before = bench.analysis.outline
-    .flatMap((group) => group.items)
-    .filter(({ spot }) => spot.doc === shown.value && spot.start <= offset)
-    .sort((a, b) => b.spot.start - a.spot.start)[0];
-  if (before && before.id !== focus.selected) focus.selected = before.id;
+async function selectUnder(offset: number) {
+  const id = await core.thingAt(shown.value, offset);
+  if (id && core && id !== focus.closeUp?.thing) focus.selected = id;
+}
+
+async function rename() {
+  const { value: asked } = renaming;
+  if (!asked) return;
+  const edited = await core.rename(asked.id, asked.name);
+  if (!edited.ok) {
+    renaming.value = { ...asked, trouble: edited.message };
+    return;
+  }
+  bench.applyEdits(edited.edits);
+  renaming.value = undefined;
+  editor?.view.focus();
 }
 
 function show(spot: Spot) {
@@ -78,68 +109,33 @@ function show(spot: Spot) {
   if (spot.doc === shown.value) editor?.select(spot.start, spot.end);
 }
 
-function pick(item: { id: string; spot: Spot }) {
-  focus.selected = item.id;
-  void nextTick(() => show(item.spot));
-}
-
-function add() {
-  const name = /\.(ya?ml|json)$/.test(fresh.value) ? fresh.value : `${fresh.value}.yaml`;
-  if (names.value.includes(name)) {
-    freshTrouble.value = `There is a document ${name} already.`;
-    return;
-  }
-  bench.addDocument(name);
-  fresh.value = '';
-  freshTrouble.value = '';
-  void router.replace({ query: { ...route.query, doc: name, at: undefined } });
+async function pick(id: string) {
+  focus.selected = id;
+  const spot = await core.whereIs(id);
+  if (spot) void nextTick(() => show(spot));
 }
 </script>
 
 <template>
   <div class="declare">
     <section class="outline" aria-label="documents and outline">
-      <h2>Documents</h2>
-      <ul>
-        <li v-for="name in names" :key="name">
-          <router-link
-            :to="{ query: { ...route.query, doc: name, at: undefined } }"
-            :class="{ current: name === shown }"
-            class="mono"
-            replace
-            >{{ name }}</router-link
-          >
-          <span v-if="bench.analysis.findings.some((f) => f.spot.doc === name)" class="soft count">{{
-            bench.analysis.findings.filter((f) => f.spot.doc === name).length
-          }}</span>
-        </li>
-      </ul>
-      <form v-if="bench.canWrite" class="add" @submit.prevent="add">
-        <el-input
-          v-model="fresh"
-          size="small"
-          placeholder="new document"
-          aria-label="name of a new document"
-        />
-        <el-button size="small" native-type="submit" :disabled="!fresh.trim()">add</el-button>
-      </form>
-      <p v-if="freshTrouble" class="error" role="alert">{{ freshTrouble }}</p>
-      <template v-for="group in bench.analysis.outline" :key="group.title">
-        <h2>
-          {{ group.title }} <span class="soft count">{{ group.items.length }}</span>
-        </h2>
-        <ul>
-          <li v-for="item in group.items" :key="item.id">
-            <button class="plain item" :class="{ current: focus.selected === item.id }" @click="pick(item)">
-              <span class="mono">{{ item.name }}</span>
-              <span class="soft kind" :class="item.worst">{{ item.worst ?? item.kind }}</span>
-            </button>
-          </li>
-        </ul>
-      </template>
+      <Documents :shown="shown" />
+      <Outline @pick="pick" />
     </section>
     <div ref="host" class="editor" data-testid="editor" />
     <aside>
+      <section v-if="uses" class="uses" aria-label="uses">
+        <h2>
+          Uses of <code>{{ uses.name }}</code>
+          <button class="plain soft" aria-label="close the uses" @click="uses = undefined">×</button>
+        </h2>
+        <p v-if="uses.uses.length === 0" class="soft">Nothing else names it.</p>
+        <ul>
+          <li v-for="use in uses.uses" :key="`${use.doc} ${use.start}`">
+            <button class="plain link" @click="show(use)">{{ use.doc }} {{ use.line }}</button>
+          </li>
+        </ul>
+      </section>
       <CloseUp @show="show" />
       <section aria-label="all findings" class="all">
         <h2>{{ focus.closeUp?.findings.length ? 'Other findings' : 'Findings' }}</h2>
@@ -149,6 +145,18 @@ function add() {
         <Findings :findings="elsewhere" show-place @show="show" />
       </section>
     </aside>
+    <el-dialog
+      :model-value="renaming !== undefined"
+      :title="`Rename ${renaming?.old ?? ''} everywhere`"
+      width="400"
+      @close="renaming = undefined"
+    >
+      <form v-if="renaming" class="rename" @submit.prevent="rename">
+        <el-input v-model="renaming.name" class="mono" aria-label="new name" autofocus />
+        <p v-if="renaming.trouble" class="error" role="alert">{{ renaming.trouble }}</p>
+        <el-button type="primary" native-type="submit">Rename</el-button>
+      </form>
+    </el-dialog>
   </div>
 </template>
 
@@ -158,6 +166,7 @@ function add() {
   grid-template-columns: 210px 1fr 290px;
   min-height: 0;
 }
+
 .outline,
 aside {
   overflow: auto;
@@ -166,60 +175,19 @@ aside {
 .outline {
   border-right: 1px solid var(--hairline);
 }
-.outline h2 {
-  margin: 12px 0 4px;
-}
-.outline h2:first-child {
-  margin-top: 0;
-}
-.outline li {
+.uses h2 {
   display: flex;
   justify-content: space-between;
-  gap: 6px;
 }
-.outline a {
-  color: var(--ink);
-  text-decoration: none;
-  padding: 2px 6px;
-  margin-left: -6px;
-  overflow-wrap: anywhere;
+.link {
+  color: var(--accent);
+  text-decoration: underline;
+  font-size: 13px;
 }
-.current {
-  background: var(--accent-sheet);
-}
-.item {
-  display: flex;
-  justify-content: space-between;
-  gap: 6px;
-  width: 100%;
-  padding: 2px 6px;
-  margin: 0 -6px;
-}
-.item .mono {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.item:hover,
-.outline a:hover {
-  background: var(--band);
-}
-.kind,
-.count {
-  font-size: 12px;
-  font-weight: 400;
-  flex: none;
-}
-.kind.error {
-  color: var(--error);
-}
-.kind.warning {
-  color: var(--warning);
-}
-.add {
-  display: flex;
-  gap: 6px;
-  margin-top: 6px;
+.rename {
+  display: grid;
+  gap: 10px;
+  justify-items: start;
 }
 .editor {
   min-width: 0;

@@ -1,5 +1,6 @@
-/** The text editor: YAML highlighting in our own colours, findings in place, undo. */
-import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands';
+/** The text editor: YAML highlighting in our own colours, findings in place, completion, names explained. */
+import { autocompletion, closeBrackets, closeBracketsKeymap, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
+import { defaultKeymap, indentWithTab } from '@codemirror/commands';
 import { yaml } from '@codemirror/lang-yaml';
 import { bracketMatching, HighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
 import { lintGutter, lintKeymap, setDiagnostics, type Diagnostic } from '@codemirror/lint';
@@ -11,11 +12,13 @@ import {
   highlightActiveLine,
   highlightActiveLineGutter,
   highlightSpecialChars,
+  hoverTooltip,
   keymap,
   lineNumbers,
 } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
-import type { FindingView } from '../../workers/views.ts';
+import type { Completions } from '@vondle/core';
+import type { FindingView, NamedView } from '../../workers/views.ts';
 
 const colours = HighlightStyle.define([
   { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--accent)' },
@@ -37,6 +40,33 @@ const look = EditorView.theme({
     backgroundColor: 'var(--accent-sheet)',
   },
   '.cm-selectionMatch': { backgroundColor: 'color-mix(in srgb, var(--accent-sheet) 60%, transparent)' },
+  '.explained': {
+    padding: '6px 10px',
+    fontFamily: 'var(--face)',
+    fontSize: '13px',
+    display: 'grid',
+    gap: '2px',
+  },
+  '.explained code': { fontFamily: 'var(--mono)', fontWeight: '600' },
+  '.explained small': { color: 'var(--soft)', fontSize: '12px' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul': {
+    fontFamily: 'var(--mono)',
+    fontSize: '12.5px',
+    maxHeight: '15em',
+  },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li': { padding: '2px 8px', lineHeight: '1.5' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]': {
+    background: 'var(--accent-sheet)',
+    color: 'var(--ink)',
+  },
+  '.cm-completionDetail': {
+    fontFamily: 'var(--face)',
+    fontStyle: 'normal',
+    color: 'var(--soft)',
+    fontSize: '12.5px',
+  },
+  '.cm-completionMatchedText': { textDecoration: 'none', color: 'var(--accent)', fontWeight: '600' },
+  '.option-key .cm-completionLabel': { fontWeight: '600' },
   '.cm-tooltip': {
     backgroundColor: 'var(--sheet)',
     border: '1px solid var(--hairline)',
@@ -77,22 +107,55 @@ export interface Editor {
   destroy(): void;
 }
 
-export function createEditor(
-  parent: HTMLElement,
-  on: { change: (text: string) => void; cursor: (offset: number) => void; readOnly: boolean },
-): Editor {
+/** What the editor asks and tells. */
+export interface EditorHost {
+  readonly readOnly: boolean;
+  change(text: string): void;
+  cursor(offset: number): void;
+  complete(text: string, offset: number): Promise<Completions | undefined>;
+  nameAt(offset: number): Promise<NamedView | undefined>;
+  undo(): void;
+  redo(): void;
+  toDeclaration(offset: number): void;
+  toUses(offset: number): void;
+  rename(offset: number): void;
+}
+
+export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
+  const command = (run: (offset: number) => void) => (view: EditorView) => {
+    run(view.state.selection.main.head);
+    return true;
+  };
   const extensions: Extension[] = [
     lineNumbers(),
     lintGutter(),
-    history(),
     drawSelection(),
     highlightSpecialChars(),
     highlightActiveLine(),
     highlightActiveLineGutter(),
     highlightSelectionMatches(),
     bracketMatching(),
+    closeBrackets(),
     indentOnInput(),
-    keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, ...lintKeymap, indentWithTab]),
+    keymap.of([
+      { key: 'Mod-z', run: command(() => on.undo()), shift: command(() => on.redo()) },
+      { key: 'Mod-y', run: command(() => on.redo()) },
+      { key: 'Alt-d', run: command((at) => on.toDeclaration(at)) },
+      { key: 'Alt-u', run: command((at) => on.toUses(at)) },
+      { key: 'Alt-r', run: command((at) => on.rename(at)) },
+      ...closeBracketsKeymap,
+      ...searchKeymap,
+      ...lintKeymap,
+      indentWithTab,
+      ...defaultKeymap,
+    ]),
+    autocompletion({
+      override: [(context) => complete(context, on)],
+      icons: false,
+      activateOnTypingDelay: 60,
+      optionClass: ({ type }) => `option-${type ?? 'name'}`,
+    }),
+    hoverTooltip((view, at) => explain(at, on), { hoverTime: 250 }),
     yaml(),
     syntaxHighlighting(colours),
     look,
@@ -146,6 +209,52 @@ export function createEditor(
       view.focus();
     },
     destroy: () => view.destroy(),
+  };
+}
+
+async function complete(context: CompletionContext, on: EditorHost): Promise<CompletionResult | null> {
+  const { state, pos, explicit } = context;
+  const before = state.doc.lineAt(pos);
+  const word = state.sliceDoc(before.from, pos);
+  // a list that opens by itself on an empty line would be in the way
+  if (!explicit && /^\s*$|[}\]]$/.test(word)) return null;
+  const found = await on.complete(state.doc.toString(), pos);
+  if (!found) return null;
+  return {
+    from: found.from,
+    options: found.options.map(({ label, insert, kind, about }) => ({
+      label,
+      apply: insert,
+      type: kind,
+      detail: about,
+    })),
+    // a colon or a space may end a key, and then other things may follow
+    validFor: /^[\w./*#-]*$/,
+  };
+}
+
+async function explain(at: number, on: EditorHost) {
+  const found = await on.nameAt(at);
+  if (!found) return null;
+  const { start, end, id, line, declares, spot, uses } = found;
+  return {
+    pos: start,
+    end,
+    create: () => {
+      const dom = document.createElement('div');
+      dom.className = 'explained';
+      const add = (tag: string, text: string) =>
+        dom.append(Object.assign(document.createElement(tag), { textContent: text }));
+      add('code', id);
+      add('p', line);
+      const where = declares
+        ? 'declared here'
+        : spot
+          ? `declared in ${spot.doc}, line ${spot.line}`
+          : 'not declared';
+      add('small', `${where}; ${uses.length === 1 ? '1 use' : `${uses.length} uses`}`);
+      return { dom };
+    },
   };
 }
 

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { ElInput, ElOption, ElSelect } from 'element-plus';
+import { computed, ref, watch } from 'vue';
+import { useBench } from '../stores/bench.ts';
+import { core } from '../workers/client.ts';
+import type { CloseUp, SettingView } from '../workers/views.ts';
+
+/** A thing's settings as a form. What is changed here is written into the text, nothing else of it. */
+const props = defineProps<{ of: CloseUp }>();
+const bench = useBench();
+const all = ref(false);
+const trouble = ref('');
+const shown = computed(() =>
+  all.value ? props.of.settings : props.of.settings.filter(({ written }) => written !== undefined),
+);
+const hidden = computed(() => props.of.settings.length - shown.value.length);
+/** What is being typed, until it is written. */
+const typed = ref<Record<string, string>>({});
+watch(
+  () => props.of,
+  (now, before) => {
+    typed.value = {};
+    if (now.thing !== before?.thing) {
+      all.value = false;
+      trouble.value = '';
+    }
+  },
+);
+
+async function write(setting: SettingView, value: string) {
+  if (value === (setting.written ?? '')) return;
+  const edited = await core.changeSetting(props.of.thing, setting.name, value);
+  trouble.value = edited.ok ? '' : edited.message;
+  if (edited.ok) bench.applyEdits(edited.edits);
+}
+</script>
+
+<template>
+  <section v-if="of.settings.length" class="settings" aria-label="settings">
+    <div v-for="setting in shown" :key="setting.name" class="setting" :title="setting.about">
+      <label :for="`set ${setting.name}`">{{ setting.name }}</label>
+      <el-select
+        v-if="setting.values"
+        :id="`set ${setting.name}`"
+        :model-value="setting.written ?? ''"
+        size="small"
+        clearable
+        placeholder="not stated"
+        :disabled="!bench.canWrite"
+        @change="write(setting, $event ?? '')"
+      >
+        <el-option v-for="value in setting.values" :key="value" :value="value" :label="value" />
+      </el-select>
+      <el-input
+        v-else
+        :id="`set ${setting.name}`"
+        :model-value="typed[setting.name] ?? setting.written ?? ''"
+        size="small"
+        placeholder="not stated"
+        :disabled="!bench.canWrite"
+        @update:model-value="typed[setting.name] = $event"
+        @change="write(setting, $event)"
+      />
+      <span v-if="setting.from" class="soft from">from {{ setting.from.join(', ') }}</span>
+    </div>
+    <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+    <button v-if="hidden || all" class="plain more" :aria-expanded="all" @click="all = !all">
+      {{ all ? 'only what is stated' : `${hidden} more not stated` }}
+    </button>
+  </section>
+</template>
+
+<style scoped>
+.settings {
+  display: grid;
+  gap: 4px;
+}
+.setting {
+  display: grid;
+  grid-template-columns: 104px 1fr;
+  gap: 2px 8px;
+  align-items: center;
+}
+label {
+  color: var(--soft);
+  overflow-wrap: anywhere;
+}
+.setting :deep(input) {
+  font-family: var(--mono);
+  font-size: 12px;
+}
+.from {
+  grid-column: 2;
+  font-size: 12px;
+}
+.more {
+  justify-self: start;
+  color: var(--accent);
+  text-decoration: underline;
+  font-size: 13px;
+}
+</style>

@@ -1,0 +1,129 @@
+/** Everything about one thing, for the panel beside a view. */
+import {
+  addressOf,
+  declarationOf,
+  settingsOf,
+  thing,
+  usesOf,
+  type Edge,
+  type RoutingGraph,
+  type Thing,
+  type ThingKind,
+} from '@vondle/core';
+import type { Held } from './held.ts';
+import type { CloseUp, FindingView } from './views.ts';
+import { edgeLabel, KINDS, nodeName, noteOf } from './words.ts';
+
+/** @returns what an id stands for: `queue:mainland/boards`, `app:archive`, and the graph's `taker:archive`. */
+export function thingOf(id: string): Thing {
+  const [, kind, rest] = /^([a-z]+):([^]*)$/.exec(id) ?? ['', 'app', id];
+  if (kind === 'publisher' || kind === 'taker') return thing('app', rest!);
+  const resource = /^(?:exchange|queue|topic|subscription|alias)$/.test(kind!);
+  const slash = rest!.indexOf('/');
+  return resource && slash > 0
+    ? thing(kind as ThingKind, rest!.slice(slash + 1), rest!.slice(0, slash))
+    : thing(kind as ThingKind, rest!);
+}
+
+/** The graph's nodes of a thing: an app that sends and takes has two; a subscription that hands on, none. */
+function nodesOfThing(graph: RoutingGraph, { kind, name, id }: Thing): string[] {
+  const ids = kind === 'app' ? [`publisher:${name}`, `taker:${name}`] : [id];
+  return ids.filter((each) => graph.nodes.has(each));
+}
+
+/** More ways than this are counted, not listed. */
+const MOST_WAYS = 40;
+
+export function closeUpOf(held: Held, id: string, findings: readonly FindingView[]): CloseUp | undefined {
+  const { graph } = held;
+  const { topology } = graph;
+  const of = thingOf(id);
+  const nodes = nodesOfThing(graph, of);
+  const place = declarationOf(topology, of) ?? graph.nodes.get(id)?.place;
+  if (!place) return undefined;
+  const ways = (map: ReadonlyMap<string, readonly Edge[]>, end: 'from' | 'to') => {
+    const all = nodes.flatMap((each) => map.get(each) ?? []);
+    return {
+      count: all.length,
+      list: all.slice(0, MOST_WAYS).map((edge) => ({
+        id: edge[end],
+        name: nodeName(graph, edge[end]),
+        role: graph.nodes.get(edge[end])!.role,
+        by: edge.kind === 'publish' ? edge.label : edgeLabel(edge) || KINDS[edge.kind],
+        spot: held.spot(edge.place),
+      })),
+    };
+  };
+  const node = graph.nodes.get(nodes[0] ?? '');
+  const about = node ? noteOf(graph, node) : of.kind;
+  const uses = usesOf(topology, of);
+  return {
+    id: of.kind === 'app' ? (nodes[0] ?? of.id) : of.id,
+    thing: of.id,
+    name: of.name,
+    title: of.broker ? addressOf(of) : of.name,
+    subtitle: of.kind === 'app' ? 'app' : of.broker ? `${about} on ${of.broker}` : about,
+    spot: held.spot(place),
+    settings: settingsOf(topology, of).map(({ place: at, from, values, ...setting }) => ({
+      ...setting,
+      ...(from ? { from: [...from] } : {}),
+      ...(values ? { values: [...values] } : {}),
+      ...held.spotIf(at),
+    })),
+    findings: findings.filter(
+      (finding) => finding.about === id || nodes.includes(finding.about ?? '') || finding.about === of.id,
+    ),
+    upstream: ways(graph.into, 'from'),
+    downstream: ways(graph.out, 'to'),
+    reach: of.kind === 'queue' || of.kind === 'subscription' ? typesReaching(graph, nodes) : [],
+    uses: uses.length,
+  };
+}
+
+/** The message types that have a way to a store, whatever they hold: those published upstream of it. */
+function typesReaching(graph: RoutingGraph, nodes: readonly string[]): string[] {
+  const seen = new Set(nodes);
+  const types = new Set<string>();
+  const work = [...nodes];
+  for (let at = work.pop(); at !== undefined; at = work.pop()) {
+    for (const edge of graph.into.get(at) ?? []) {
+      if (edge.kind === 'publish') types.add(edge.label);
+      else if (!seen.has(edge.from)) {
+        seen.add(edge.from);
+        work.push(edge.from);
+      }
+    }
+  }
+  return [...types];
+}
+
+/** A thing in a line: what it is, what leads to it, who takes from it. */
+export function lineOn(held: Held, of: Thing): string {
+  const { graph } = held;
+  const nodes = nodesOfThing(graph, of);
+  const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
+  const names = (edges: readonly Edge[], end: 'from' | 'to') => {
+    const all = [...new Set(edges.map((edge) => nodeName(graph, edge[end])))];
+    return all.length > 3 ? `${all.slice(0, 3).join(', ')} and ${all.length - 3} more` : all.join(', ');
+  };
+  if (of.kind === 'message') {
+    const { messages } = graph.topology;
+    const type = messages.get(of.name);
+    const publishers = [...graph.nodes.values()].filter(
+      (node) =>
+        node.role === 'publisher' && (graph.out.get(node.id) ?? []).some((edge) => edge.label === of.name),
+    );
+    const key = type?.key ? ` with key ${type.key.value}` : '';
+    return `message type${key}; ${publishers.length ? `sent by ${publishers.map((each) => each.thing.name).join(', ')}` : 'nobody sends it'}`;
+  }
+  const node = graph.nodes.get(nodes[0] ?? '');
+  const parts = [node ? noteOf(graph, node) : of.kind];
+  const into = nodes.flatMap((each) => graph.into.get(each) ?? []);
+  const out = nodes.flatMap((each) => graph.out.get(each) ?? []);
+  const takes = out.filter(({ kind }) => kind === 'take');
+  const on = out.filter(({ kind }) => kind !== 'take');
+  if (into.length) parts.push(`${count(into.length, 'way')} in, from ${names(into, 'from')}`);
+  if (on.length) parts.push(`${count(on.length, 'way')} on, to ${names(on, 'to')}`);
+  if (takes.length) parts.push(`taken by ${names(takes, 'to')}`);
+  return parts.join('; ');
+}
