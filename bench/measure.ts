@@ -20,16 +20,16 @@ export function inTurn(contenders: Record<string, () => unknown>, rounds = 5): M
   return names.map((name) => ({ name, ms: median(times.get(name)!) }));
 }
 
-/** What a thing costs in memory, and what it has grown by since; needs `--expose-gc`. */
-export function held<T>(make: () => T): { made: T; megabytes: number; grown: () => number } {
+/** What a thing costs in memory; needs `--expose-gc`. */
+export function held<T>(make: () => T): { made: T; megabytes: number } {
   const used = () => {
     globalThis.gc?.();
-    return process.memoryUsage().heapUsed / 1e6;
+    const { heapUsed, arrayBuffers } = process.memoryUsage();
+    return (heapUsed + arrayBuffers) / 1e6;
   };
   const before = used();
   const made = make();
-  const after = used();
-  return { made, megabytes: after - before, grown: () => used() - after };
+  return { made, megabytes: used() - before };
 }
 
 /** @returns the middle one of some times. */

@@ -43,8 +43,6 @@ class Front {
     readonly kept: number,
     readonly any: number,
     readonly end: number,
-    /** How many values those states have. */
-    readonly size: number,
   ) {}
 }
 
@@ -66,16 +64,14 @@ export class KeyTrie<T> {
   private readonly values: T[] = [];
   private readonly another: number[] = [];
 
-  // made at the first question: the values, those of a state side by side, and where each state's begin and end
-  private packed: T[] = [];
-  private spans = new Int32Array(0);
+  /** Each state's values, made at the first question. */
+  private lists: (readonly T[])[] = [];
 
   /** Children by parent and word: open addressing, state 0 for an empty slot (the root is no child). */
   private table = new Int32Array(64);
 
+  private stale = true;
   private step = 0;
-  /** Where the last word of the key in hand leads; one array for all keys. */
-  private readonly reached: number[] = [];
   private start: Front | undefined;
   /** The fronts' lists, and how much of it is in use. */
   private notes = new Int32Array(256);
@@ -89,6 +85,7 @@ export class KeyTrie<T> {
   /** Adds a value under a pattern (AMQP 0-9-1 §3.1.3.3). */
   add(pattern: string, value: T): void {
     this.start = undefined;
+    this.stale = true;
     let state = ROOT;
     let before = UNSAID;
     for (const text of wordsOf(pattern)) {
@@ -104,6 +101,20 @@ export class KeyTrie<T> {
 
   /** @returns every value whose pattern matches a key, each once, in no particular order. */
   match(key: string): T[] {
+    const groups = this.groups(key);
+    let size = 0;
+    for (const group of groups) size += group.length;
+    const found = new Array<T>(size);
+    let next = 0;
+    for (const group of groups) for (let i = 0; i < group.length; i++) found[next++] = group[i]!;
+    return found;
+  }
+
+  /**
+   * As `match`, for who need not have it in one list: nothing is copied.
+   * @returns the values of each pattern that matches, none of them empty
+   */
+  groups(key: string): (readonly T[])[] {
     let front = this.start ?? this.begin();
     if (key.length === 0) return this.plain(key, 0, [ROOT]);
     let begin = 0;
@@ -123,33 +134,28 @@ export class KeyTrie<T> {
       begin = at + 1;
       hash = SEED;
     }
-    const { reached } = this;
-    let count = 0;
-    let { size } = front;
+    const { lists, notes } = this;
+    const found: (readonly T[])[] = [];
     // a key that says `*` or `#` says a word like any other, which no pattern can ask for
     if (word > HASH) {
-      const { notes } = this;
       const { wide, wild, kept, any } = front;
       for (let i = wide; i < wild; i++) {
         const next = this.findChild(notes[i]!, word);
         if (next === 0) continue;
-        reached[count++] = next;
-        size += this.sizeOf(next);
+        if (lists[next]!.length) found.push(lists[next]!);
         const hash = this.hash[next]!;
         if (hash === NONE) continue;
-        let found = false;
-        for (let j = kept; j < any; j++) found ||= notes[j] === hash;
-        if (found) continue;
-        reached[count++] = hash;
-        size += this.sizeOf(hash);
+        let already = false;
+        for (let j = kept; j < any; j++) already ||= notes[j] === hash;
+        if (!already && lists[hash]!.length) found.push(lists[hash]!);
       }
     }
-    for (let i = front.any; i < front.end; i++) reached[count++] = this.notes[i]!;
-    return this.valuesOf(count, size);
+    for (let i = front.any; i < front.end; i++) found.push(lists[notes[i]!]!);
+    return found;
   }
 
   /** Follows the rest of a key from some states, remembering nothing. */
-  private plain(key: string, begin: number, states: readonly number[]): T[] {
+  private plain(key: string, begin: number, states: readonly number[]): (readonly T[])[] {
     if (++this.plainly > this.room / 5) this.start = undefined;
     let following = states;
     if (key.length === 0) {
@@ -164,26 +170,7 @@ export class KeyTrie<T> {
         at = end + 1;
       }
     }
-    this.reached.splice(0, following.length, ...following);
-    const size = following.reduce((sum, state) => sum + this.sizeOf(state), 0);
-    return this.valuesOf(following.length, size);
-  }
-
-  /** The values of the first `count` states reached, `size` of them, in an array made to measure. */
-  private valuesOf(count: number, size: number): T[] {
-    const { packed, spans, reached } = this;
-    const found = new Array<T>(size);
-    let next = 0;
-    for (let i = 0; i < count; i++) {
-      const state = reached[i]! * 2;
-      const end = spans[state + 1]!;
-      for (let at = spans[state]!; at < end; at++) found[next++] = packed[at]!;
-    }
-    return found;
-  }
-
-  private sizeOf(state: number): number {
-    return this.spans[state * 2 + 1]! - this.spans[state * 2]!;
+    return following.map((state) => this.lists[state]!).filter((list) => list.length);
   }
 
   private slot(parent: number, word: number): number {
@@ -223,8 +210,7 @@ export class KeyTrie<T> {
   }
 
   private begin(): Front {
-    if (this.spans.length !== this.parent.length * 2 || this.packed.length !== this.values.length)
-      this.pack();
+    if (this.stale) this.list();
     this.noted = 0;
     this.plainly = 0;
     const states: number[] = [];
@@ -232,20 +218,18 @@ export class KeyTrie<T> {
     return (this.start = this.front(states));
   }
 
-  /** Puts each state's values side by side; wildcards first, whose values are wanted most, to be near each other. */
-  private pack(): void {
-    const packed: T[] = [];
-    const spans = new Int32Array(this.value.length * 2);
-    for (const wild of [true, false]) {
-      this.value.forEach((first, state) => {
-        if (this.word[state]! <= HASH !== wild) return;
-        spans[state * 2] = packed.length;
-        for (let at = first; at !== NONE; at = this.another[at]!) packed.push(this.values[at]!);
-        spans[state * 2 + 1] = packed.length;
-      });
-    }
-    this.packed = packed;
-    this.spans = spans;
+  /** Makes each state's list of values. */
+  private list(): void {
+    const none: readonly T[] = [];
+    this.lists = this.value.map((first) => {
+      if (first === NONE) return none;
+      let count = 0;
+      for (let at = first; at !== NONE; at = this.another[at]!) count++;
+      const list = new Array<T>(count);
+      for (let at = first; at !== NONE; at = this.another[at]!) list[--count] = this.values[at]!;
+      return list;
+    });
+    this.stale = false;
   }
 
   private front(states: readonly number[]): Front {
@@ -254,9 +238,8 @@ export class KeyTrie<T> {
     const following = this.follow(states, UNSAID);
     const kept = following.filter((state) => this.word[state] === HASH);
     const any = following.filter((state) => this.value[state] !== NONE);
-    const size = any.reduce((sum, state) => sum + this.sizeOf(state), 0);
     const starts = [wide, wild, kept, any].map((list) => this.note(list));
-    return new Front(starts[0]!, starts[1]!, starts[2]!, starts[3]!, this.noted, size);
+    return new Front(starts[0]!, starts[1]!, starts[2]!, starts[3]!, this.noted);
   }
 
   /** Writes a list into the notes. @returns where it begins */

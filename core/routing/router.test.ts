@@ -44,6 +44,8 @@ test('the trie finds each pattern that matches, once', () => {
         for (const each of keys) {
           const expected = patterns.flatMap((one, i) => (plainly(wordsOf(one), wordsOf(each)) ? [i] : []));
           expect(trie.match(each).sort((a, b) => a - b)).toEqual(expected);
+          expect(trie.groups(each).flat().length).toBe(expected.length);
+          expect(trie.groups(each).every((group) => group.length > 0)).toBe(true);
         }
       },
     ),
