@@ -25,6 +25,8 @@ export * from './rollout/amqp.ts';
 export * from './rollout/probe.ts';
 export { CHECKS, runChecks } from './checks/run.ts';
 export * from './routing/settle.ts';
+export { fold, neighbourhood, type Fold } from './picture/fold.ts';
+export { compareGraphs, type ChangeKind, type GraphChange } from './compare/graphs.ts';
 export * from './formats/graph.ts';
 export * from './formats/findings.ts';
 export * from './formats/trace.ts';

@@ -90,7 +90,14 @@ const sides = computed(() => [
     >
       <title v-if="row.title">{{ row.title }}</title>
       <path v-if="row.role" class="plate" :d="platePath(row.role, PLATE)" />
-      <text :x="PLATE.width / 2 + (row.role === 'taker' ? 4 : 0)" y="14" text-anchor="middle" :class="{ soft: !row.id }">{{ row.text }}</text>
+      <text
+        :x="PLATE.width / 2 + (row.role === 'taker' ? 4 : 0)"
+        y="14"
+        text-anchor="middle"
+        :class="{ soft: !row.id }"
+      >
+        {{ row.text }}
+      </text>
     </g>
     <g :transform="`translate(${(WIDTH - PLATE.width) / 2} ${middle})`">
       <rect class="self" :width="PLATE.width" :height="PLATE.height" rx="3" />

@@ -12,6 +12,7 @@ import { barrierAt, linePath, platePath } from './graph-lines.ts';
 const bench = useBench();
 const focus = useFocus();
 const frame = ref<SVGSVGElement>();
+const scene = ref<SVGGElement>();
 const transform = ref<ZoomTransform>(zoomIdentity);
 
 const layout = computed(() => bench.drawing?.layout);
@@ -32,6 +33,39 @@ const edges = computed(() => {
   return all.sort((a, b) => Number(Boolean(a.state)) - Number(Boolean(b.state)));
 });
 const lit = computed(() => focus.followed?.lit);
+
+/** With no message followed and a store picked: everything that can reach it. */
+const reaching = computed(() => {
+  const found = new Set<string>();
+  const store = focus.selected;
+  if (lit.value || !/^(?:queue|subscription):/.test(store)) return found;
+  const into = new Map<string, EdgeView[]>();
+  for (const edge of bench.drawing?.edges ?? []) {
+    const known = into.get(edge.to);
+    if (known) known.push(edge);
+    else into.set(edge.to, [edge]);
+  }
+  const work = [store];
+  for (let at = work.pop(); at !== undefined; at = work.pop()) {
+    for (const edge of into.get(at) ?? []) {
+      if (found.has(edge.id)) continue;
+      found.add(edge.id).add(edge.from);
+      work.push(edge.from);
+    }
+  }
+  return found;
+});
+const MARKS = { added: '+', removed: '−', 're-routed': '~', changed: '~' };
+
+/** A broker's band opens and closes. */
+function toggle(broker: string) {
+  const folded = new Set(bench.showing.folded);
+  const isFolded = bench.drawing?.nodes.some(({ id }) => id === `broker:${broker}`);
+  folded.delete(broker);
+  folded.delete(`-${broker}`);
+  folded.add(isFolded ? `-${broker}` : broker);
+  bench.show({ folded: [...folded] });
+}
 
 /** Copies that leave a node on more than one way: where a message multiplies. */
 const splits = computed(() => {
@@ -96,7 +130,9 @@ function stateOf(node: PlacedNode & { view: NodeView }): string {
   if (lit.value && node.id in lit.value.nodes) names.push('lit');
   const end = lit.value?.ends[node.id];
   if (end) names.push(end.replace(' ', '-'));
-  if (focus.selected === node.id) names.push('selected');
+  if (focus.selected === node.id || focus.closeUp?.id === node.id) names.push('selected');
+  if (reaching.value.has(node.id)) names.push('reaches');
+  if (node.view.change) names.push(node.view.change);
   if (node.view.worst) names.push(node.view.worst);
   return names.join(' ');
 }
@@ -105,7 +141,8 @@ function describe(node: NodeView): string {
   const copies = lit.value?.nodes[node.id];
   const end = lit.value?.ends[node.id];
   const passed = copies ? `, ${copies} ${copies === 1 ? 'copy' : 'copies'}` : '';
-  return `${node.role} ${node.address}, ${node.note}${passed}${end ? `, ${end}` : ''}`;
+  const change = node.change ? `, ${node.change}` : '';
+  return `${node.role} ${node.address}, ${node.note}${change}${passed}${end ? `, ${end}` : ''}`;
 }
 
 function clip(text: string, most: number): string {
@@ -133,20 +170,35 @@ function walk(event: KeyboardEvent, node: PlacedNode) {
   if (best) frame.value?.querySelector<SVGElement>(`[data-node="${CSS.escape(best.id)}"]`)?.focus();
 }
 
+defineExpose({ scene, fit });
+
 const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edge.state === 'refused';
 </script>
 
 <template>
   <div class="graph">
     <svg ref="frame" role="group" aria-label="routing graph">
-      <g :transform="transform.toString()" :class="{ dimmed: lit }">
+      <g
+        ref="scene"
+        :transform="transform.toString()"
+        :class="{ dimmed: lit || reaching.size, compared: bench.showing.compared }"
+      >
         <g v-if="layout">
           <text v-for="lane in layout.lanes" :key="lane.title" class="lane" :x="lane.x" y="16">
             {{ lane.title }}
           </text>
           <g v-for="band in layout.bands" :key="band.broker">
             <rect class="band" :x="band.x" :y="band.y" :width="band.width" :height="band.height" rx="6" />
-            <text class="band-name" :x="band.x + 10" :y="band.y + 18">
+            <text
+              class="band-name"
+              :x="band.x + 10"
+              :y="band.y + 18"
+              role="button"
+              tabindex="0"
+              :aria-label="`fold or unfold ${band.broker}`"
+              @click="toggle(band.broker)"
+              @keydown.enter="toggle(band.broker)"
+            >
               {{ band.broker }}
               <tspan class="band-kind" dx="10">{{ band.kind }}</tspan>
             </text>
@@ -154,7 +206,13 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
           <g
             v-for="edge in edges"
             :key="edge.id"
-            :class="['edge', edge.view.kind, edge.state]"
+            :class="[
+              'edge',
+              edge.view.kind,
+              edge.state,
+              edge.view.change,
+              { reaches: reaching.has(edge.id) },
+            ]"
             :data-edge="edge.id"
           >
             <path :d="linePath(edge.points)" />
@@ -164,7 +222,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
               :d="`M${barrierAt(edge.points).x - 4} ${barrierAt(edge.points).y - 9}v18m6 0v-18`"
             />
             <text v-if="edge.label" :x="edge.label.x" :y="edge.label.y" text-anchor="middle">
-              {{ edge.label.text }}
+              {{ edge.view.change ? `${MARKS[edge.view.change]} ` : '' }}{{ edge.label.text }}
               <title>{{ edge.view.label }}</title>
             </text>
           </g>
@@ -194,6 +252,14 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
               {{ clip(node.view.name, node.view.role === 'publisher' ? 14 : 16) }}
             </text>
             <text class="note" x="14" y="30">{{ clip(node.view.note, 21) }}</text>
+            <text
+              v-if="node.view.change"
+              class="mark"
+              :x="layout.plate.width - 22"
+              :y="layout.plate.height - 5"
+            >
+              {{ MARKS[node.view.change] }}
+            </text>
             <circle v-if="node.view.worst" class="flag" :cx="layout.plate.width - 16" cy="10" r="4" />
           </g>
           <g
@@ -321,6 +387,65 @@ svg:active {
 }
 .dimmed .node:not(.lit, .refused, .selected) .name {
   fill: var(--soft);
+}
+.band-name {
+  cursor: pointer;
+  outline: none;
+}
+.band-name:hover,
+.band-name:focus-visible {
+  text-decoration: underline;
+}
+.mark {
+  font: 600 14px var(--mono);
+  fill: var(--ink);
+}
+.edge.reaches path {
+  stroke: var(--accent);
+  stroke-width: 2;
+  opacity: 1;
+}
+.dimmed .edge.reaches:not(.passed, .refused) path {
+  opacity: 1;
+}
+.node.reaches .plate {
+  stroke: var(--accent);
+  stroke-width: 1.8;
+}
+.dimmed .node.reaches .name {
+  fill: var(--ink);
+}
+.node.removed .plate {
+  stroke: var(--error);
+  stroke-dasharray: 3 3;
+}
+.node.removed .name {
+  text-decoration: line-through;
+}
+.node.added .plate {
+  stroke: var(--good);
+  stroke-width: 2.4;
+}
+.node.changed .plate {
+  stroke: var(--warning);
+  stroke-width: 2;
+}
+.edge.added path {
+  stroke: var(--good);
+  stroke-width: 2.4;
+}
+.edge.removed path {
+  stroke: var(--error);
+  stroke-dasharray: 2 3;
+}
+.edge.re-routed path {
+  stroke: var(--warning);
+  stroke-width: 2.4;
+}
+.edge.added text,
+.edge.removed text,
+.edge.re-routed text {
+  fill: var(--ink);
 }
 .node.lit .plate {
   fill: var(--accent-sheet);

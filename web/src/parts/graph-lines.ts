@@ -49,7 +49,7 @@ function corneredPath(points: readonly Point[]): string {
 }
 
 /** The outline of a plate by role, so that roles are told apart without colour. */
-export function platePath(role: NodeRole, { width: w, height: h }: Layout['plate']): string {
+export function platePath(role: NodeRole | 'broker', { width: w, height: h }: Layout['plate']): string {
   switch (role) {
     case 'publisher':
       // points on
@@ -60,6 +60,9 @@ export function platePath(role: NodeRole, { width: w, height: h }: Layout['plate
     case 'queue':
     case 'subscription':
       return `M3 0H${w - 3}Q${w} 0 ${w} 3V${h - 3}Q${w} ${h} ${w - 3} ${h}H3Q0 ${h} 0 ${h - 3}V3Q0 0 3 0Z`;
+    case 'broker':
+      // folded: a sheet over another
+      return `M0 5H${w - 5}V${h}H0ZM5 5V0H${w}V${h - 5}H${w - 5}`;
     default:
       // entries and inner routing are round
       return `M${h / 2} 0H${w - h / 2}A${h / 2} ${h / 2} 0 0 1 ${w - h / 2} ${h}H${h / 2}A${h / 2} ${h / 2} 0 0 1 ${h / 2} 0Z`;

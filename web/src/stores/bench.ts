@@ -10,7 +10,7 @@ import {
   type TopologyEntry,
 } from '../api.ts';
 import { core } from '../workers/client.ts';
-import type { Analysis, Drawing, MessageView, OutlineGroup } from '../workers/views.ts';
+import type { Analysis, Drawing, MessageView, OutlineGroup, Showing } from '../workers/views.ts';
 import { applyTo } from './edits.ts';
 import { createUndo } from './undo.ts';
 
@@ -36,6 +36,9 @@ export const useBench = defineStore('bench', () => {
   const outline = shallowRef<OutlineGroup[]>([]);
   const messages = shallowRef<MessageView[]>([]);
   const drawing = shallowRef<Drawing>();
+  const showing = shallowRef<Showing>({ folded: [], near: '', depth: 2, compared: false });
+  /** The revision that the draft is compared with. */
+  const compared = ref<number>();
   /** What went wrong in the worker itself; never in ordinary use. */
   const trouble = ref('');
   const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
@@ -107,7 +110,22 @@ export const useBench = defineStore('bench', () => {
   }
 
   async function draw(): Promise<void> {
-    drawing.value = (await core.drawing()) ?? drawing.value;
+    drawing.value =
+      (await core.drawing({ ...showing.value, folded: [...showing.value.folded] })) ?? drawing.value;
+  }
+
+  /** Chooses what of the graph is drawn. */
+  function show(what: Partial<Showing>): void {
+    showing.value = { ...showing.value, ...what };
+    if (drawers && !analysing) void draw();
+  }
+
+  /** Compares the draft with a revision, or with nothing. */
+  async function compareWith(number: number | undefined): Promise<void> {
+    const revision = number && topology.value ? await api.revision(topology.value.slug, number) : undefined;
+    await core.compareWith(revision?.documents);
+    compared.value = revision ? number : undefined;
+    show({ compared: revision !== undefined });
   }
 
   /** Keeps the drawing up to date for as long as somebody shows it. @returns what ends that */
@@ -269,6 +287,8 @@ export const useBench = defineStore('bench', () => {
     outline,
     messages,
     drawing,
+    showing,
+    compared,
     trouble,
     canWrite,
     open,
@@ -283,6 +303,8 @@ export const useBench = defineStore('bench', () => {
     canUndo: undo.canGoBack,
     canRedo: undo.canGoOn,
     keepDrawn,
+    show,
+    compareWith,
     save,
     settle,
     saveRevision,

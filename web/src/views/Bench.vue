@@ -3,17 +3,15 @@ import { useEventListener } from '@vueuse/core';
 import { ElButton, ElDialog, ElInput } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import Jump from '../parts/Jump.vue';
+import Keys from '../parts/Keys.vue';
 import Mark from '../parts/Mark.vue';
 import { useBench, type SaveState } from '../stores/bench.ts';
 import { useLook } from '../stores/look.ts';
 import { useSession } from '../stores/session.ts';
+import { VIEWS } from './list.ts';
+import { showInText } from './show.ts';
 
-const VIEWS = [
-  { name: 'declare', title: 'Declare' },
-  { name: 'fan-out', title: 'Fan-out' },
-  { name: 'trace', title: 'Trace' },
-  { name: 'rollout', title: 'Rollout' },
-];
 const STATES: Record<SaveState, string> = {
   saved: 'saved',
   unsaved: 'not saved yet',
@@ -62,6 +60,40 @@ const shared = computed(() => {
 
 useEventListener('beforeunload', () => void bench.save());
 
+const jumping = ref(false);
+const keys = ref(false);
+
+/** The finding after or before the one the address shows, round and round. */
+function toFinding(by: 1 | -1) {
+  const { findings } = bench.analysis;
+  if (findings.length === 0) return;
+  const { doc, at } = route.query;
+  const now = findings.findIndex(({ spot }) => spot.doc === doc && `${spot.start}-${spot.end}` === at);
+  const next = now < 0 ? (by > 0 ? 0 : findings.length - 1) : (now + by + findings.length) % findings.length;
+  showInText(router, findings[next]!.spot);
+}
+
+useEventListener('keydown', (event: KeyboardEvent) => {
+  if (event.defaultPrevented) return;
+  const target = event.target as HTMLElement;
+  const typing = target.closest('input, textarea, [contenteditable=true]') !== null;
+  const act = (run: () => void) => {
+    event.preventDefault();
+    run();
+  };
+  if (event.altKey && !event.ctrlKey && !event.metaKey) {
+    const view = VIEWS[Number(/^Digit([1-9])$/.exec(event.code)?.[1]) - 1];
+    if (view) act(() => void router.push({ name: view.name, params: route.params, query: shared.value }));
+    else if (event.code === 'KeyJ') act(() => (jumping.value = true));
+    else if (event.code === 'KeyN') act(() => toFinding(1));
+    else if (event.code === 'KeyP') act(() => toFinding(-1));
+  } else if (!typing && (event.ctrlKey || event.metaKey) && event.code === 'KeyZ') {
+    act(event.shiftKey ? bench.redo : bench.undo);
+  } else if (!typing && event.key === '?') {
+    act(() => (keys.value = true));
+  }
+});
+
 async function keep() {
   saveTrouble.value = '';
   try {
@@ -96,7 +128,12 @@ async function signOut() {
         }}</span>
         <span v-if="bench.saveTrouble" class="error">{{ bench.saveTrouble }}</span>
       </span>
+      <span v-if="bench.canWrite" class="steps">
+        <button class="plain tool" :disabled="!bench.canUndo" @click="bench.undo">undo</button>
+        <button class="plain tool" :disabled="!bench.canRedo" @click="bench.redo">redo</button>
+      </span>
       <span class="fill" />
+      <button class="plain tool" aria-keyshortcuts="Alt+J" @click="jumping = true">go to …</button>
       <router-link
         :to="{ name: 'declare', params: route.params, query: shared }"
         class="counts"
@@ -110,7 +147,10 @@ async function signOut() {
       <button class="plain tool" :aria-label="look.dark ? 'light' : 'dark'" @click="look.dark = !look.dark">
         {{ look.dark ? 'light' : 'dark' }}
       </button>
-      <button class="plain tool" @click="signOut">sign out {{ session.person?.name }}</button>
+      <button class="plain tool" aria-keyshortcuts="?" @click="keys = true">keys</button>
+      <button class="plain tool" :title="`signed in as ${session.person?.name ?? ''}`" @click="signOut">
+        sign out
+      </button>
     </header>
     <nav aria-label="views">
       <router-link
@@ -132,6 +172,8 @@ async function signOut() {
       <p v-else class="opening soft">opening …</p>
     </main>
 
+    <Jump v-model="jumping" />
+    <Keys v-model="keys" />
     <el-dialog v-model="dialog" title="Save a revision" width="460">
       <form class="save" @submit.prevent="keep">
         <p>
@@ -204,7 +246,15 @@ header {
 .tool {
   color: var(--soft);
 }
-.tool:hover {
+.tool:disabled {
+  opacity: 0.5;
+  cursor: default;
+}
+.steps {
+  display: flex;
+  gap: 10px;
+}
+.tool:hover:enabled {
   color: var(--ink);
 }
 nav {

@@ -1,24 +1,28 @@
 /** The worker that holds the current Topology; the main thread asks it questions and draws. */
 import {
+  buildGraph,
   changeSetting,
   completionsAt,
   declarationOf,
+  readTopology,
   rename,
   symbolAt,
+  toDot,
+  toGraphml,
   usesOf,
   whyNot,
   type Completions,
   type Finding,
-  type GraphNode,
+  type RoutingGraph,
   type Severity,
   type TextEdit,
   type TopologyDocument,
 } from '@vondle/core';
 import * as Comlink from 'comlink';
+import { draw } from './drawing.ts';
 import { closeUpOf, lineOn, thingOf } from './close-up.ts';
 import { follow } from './follow.ts';
 import { Held } from './held.ts';
-import { layOut } from './layout.ts';
 import { messagesOf, outlineOf } from './outline.ts';
 import type {
   Analysis,
@@ -27,16 +31,17 @@ import type {
   FindingView,
   FollowView,
   NamedView,
-  NodeView,
   Sending,
+  Showing,
   Spot,
   WhyNotView,
 } from './views.ts';
-import { edgeLabel, nodeName, noteOf } from './words.ts';
 
 const held = new Held();
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 
+/** What the draft is compared with. */
+let base: RoutingGraph | undefined;
 let findings: FindingView[] = [];
 let worst = new Map<string, Severity>();
 /** What was told last, to tell only what is new. */
@@ -64,19 +69,6 @@ function worstOf(all: readonly Finding[]): Map<string, Severity> {
     if (about && !(before && WEIGHT[before] >= WEIGHT[severity])) found.set(about, severity);
   }
   return found;
-}
-
-function nodeView(node: GraphNode): NodeView {
-  const found = worst.get(node.id);
-  return {
-    id: node.id,
-    role: node.role,
-    broker: node.thing.broker,
-    name: node.thing.name,
-    address: nodeName(held.graph, node.id),
-    note: noteOf(held.graph, node),
-    ...(found ? { worst: found } : {}),
-  };
 }
 
 /** The value where it differs from what was told before. */
@@ -110,24 +102,19 @@ const worker = {
     };
   },
 
-  /** The graph and where everything stands, if that is not what was told last. */
-  async drawing(): Promise<Drawing | undefined> {
-    const { graph } = held;
-    const nodes = [...graph.nodes.values()].map(nodeView);
-    const edges = graph.edges.map((edge) => {
-      const { id, kind, from, to } = edge;
-      return { id, kind, from, to, label: edgeLabel(edge) };
-    });
-    const told = news('drawing', { nodes, edges });
-    if (!told) return undefined;
-    const kinds = new Map(
-      [...(graph.topology.declared.brokers ?? [])].map(([id, { value }]) => [
-        id,
-        value.variant === 'amqp' ? 'AMQP 0-9-1' : 'publish-subscribe',
-      ]),
-    );
-    return { nodes, edges, layout: await layOut(nodes, edges, kinds) };
+  /** Takes the documents of the revision that the draft is compared with; none to compare with nothing. */
+  compareWith(documents: TopologyDocument[] | undefined): void {
+    base = documents && buildGraph(readTopology(documents));
   },
+
+  /** The graph and where everything stands, if that is not what was told last. */
+  async drawing(showing: Showing): Promise<Drawing | undefined> {
+    return news('drawing', await draw(held.graph, base, worst, showing));
+  },
+
+  /** The graph as other programs read it. */
+  graphAs: (format: 'dot' | 'graphml'): string =>
+    format === 'dot' ? toDot(held.graph) : toGraphml(held.graph),
 
   /** Follows one message from every place it is sent to. */
   follow: (sendings: Sending[]): FollowView => follow(held, sendings),

@@ -54,6 +54,7 @@ function slotsOf(nodes: readonly NodeView[], edges: readonly EdgeView[]): Map<st
   for (const { id } of nodes) if (!published.has(id)) depth(id, new Set());
   return new Map(
     nodes.map(({ id, role }) => {
+      if (role === 'broker') return [id, { lane: 2, sub: 0 }];
       if (role === 'publisher') return [id, { lane: 0, sub: 0 }];
       if (role === 'taker') return [id, { lane: 4, sub: 0 }];
       if (isStore(id)) return [id, { lane: 3, sub: 0 }];

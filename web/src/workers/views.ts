@@ -1,5 +1,5 @@
 /** What the worker tells the main thread: plain data, ready to draw. */
-import type { EdgeKind, Message, NodeRole, Outcome, Severity, TextEdit } from '@vondle/core';
+import type { ChangeKind, EdgeKind, Message, NodeRole, Outcome, Severity, TextEdit } from '@vondle/core';
 
 export interface Spot {
   doc: string;
@@ -20,7 +20,7 @@ export interface FindingView {
 
 export interface NodeView {
   id: string;
-  role: NodeRole;
+  role: NodeRole | 'broker';
   broker: string;
   name: string;
   /** `mainland/boards`, or the app's name. */
@@ -28,6 +28,10 @@ export interface NodeView {
   /** The line under the name: its type and the settings that matter. */
   note: string;
   worst?: Severity;
+  /** How it differs from what the draft is compared with. */
+  change?: ChangeKind;
+  /** How many nodes it stands for, where it is folded. */
+  members?: number;
 }
 
 export interface EdgeView {
@@ -36,6 +40,9 @@ export interface EdgeView {
   from: string;
   to: string;
   label: string;
+  change?: ChangeKind;
+  /** How many ways it stands for, where they are folded. */
+  count?: number;
 }
 
 export interface PublishView {
@@ -114,11 +121,34 @@ export interface Analysis {
   messages?: MessageView[];
 }
 
+/** What of the graph is drawn. */
+export interface Showing {
+  /** The brokers drawn as one plate. */
+  folded: string[];
+  /** Only what is around this node, where it is not empty. */
+  near: string;
+  depth: number;
+  /** Whether what was removed since the revision compared with is drawn too. */
+  compared: boolean;
+}
+
+export interface ChangeView {
+  kind: ChangeKind;
+  of: 'node' | 'edge';
+  id: string;
+  text: string;
+  /** The node to look at for it. */
+  at: string;
+}
+
 /** The graph, ready to draw. */
 export interface Drawing {
   nodes: NodeView[];
   edges: EdgeView[];
   layout: Layout;
+  changes: ChangeView[];
+  /** How many nodes there are in all. */
+  whole: number;
 }
 
 export interface PlacedNode {

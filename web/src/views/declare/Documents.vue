@@ -3,7 +3,8 @@ import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElMessag
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { useBench } from '../../stores/bench.ts';
-import { readZip, saveFile, writeZip } from './zip.ts';
+import { saveFile } from '../save.ts';
+import { readZip, writeZip } from './zip.ts';
 
 /** The documents of the topology: chosen, made, renamed, removed, taken in and out as a zip. */
 const props = defineProps<{ shown: string }>();

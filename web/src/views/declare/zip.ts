@@ -45,14 +45,3 @@ export function readZip(bytes: Uint8Array): ReadZip {
     documents: names.map((name) => ({ name: name.slice(shared), text: strFromU8(files[name]!) })),
   };
 }
-
-/** Gives a file to the person at the browser. */
-export function saveFile(
-  name: string,
-  content: Uint8Array | string,
-  type = 'application/octet-stream',
-): void {
-  const url = URL.createObjectURL(new Blob([content as BlobPart], { type }));
-  Object.assign(document.createElement('a'), { href: url, download: name }).click();
-  setTimeout(() => URL.revokeObjectURL(url), 10_000);
-}

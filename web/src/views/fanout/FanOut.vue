@@ -1,24 +1,36 @@
 <script setup lang="ts">
+import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import FollowBar from '../../parts/FollowBar.vue';
 import Graph from '../../parts/Graph.vue';
 import Said from '../../parts/Said.vue';
+import { useBench } from '../../stores/bench.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { showInText } from '../show.ts';
+import Changes from './Changes.vue';
+import Legend from './Legend.vue';
+import ShowBar from './ShowBar.vue';
 
+const bench = useBench();
 const focus = useFocus();
+const graph = ref<InstanceType<typeof Graph>>();
+const beside = computed(() => focus.closeUp !== undefined || bench.showing.compared);
 const router = useRouter();
 </script>
 
 <template>
-  <div class="fan-out" :class="{ beside: focus.closeUp }">
-    <FollowBar class="bar" />
-    <Graph class="drawing" />
+  <div class="fan-out" :class="{ beside }">
+    <div class="bar">
+      <FollowBar />
+      <ShowBar :scene="graph?.scene" />
+    </div>
+    <Graph ref="graph" class="drawing" />
     <aside v-if="focus.closeUp" class="side">
       <button class="plain close" aria-label="close the close-up" @click="focus.selected = ''">×</button>
       <CloseUp @show="showInText(router, $event)" />
     </aside>
+    <aside v-else-if="beside" class="side"><Changes /></aside>
     <footer>
       <template v-if="focus.followed">
         <p data-testid="sentence">
@@ -32,8 +44,9 @@ const router = useRouter();
         </p>
       </template>
       <p v-else class="soft">
-        Follow a message to see its way and its copies, or pick a node to see what is around it.
+        Follow a message to see its way and its copies, or pick a store to see what can reach it.
       </p>
+      <Legend />
     </footer>
   </div>
 </template>
@@ -41,12 +54,16 @@ const router = useRouter();
 <style scoped>
 .fan-out {
   display: grid;
-  grid-template: 40px 1fr auto / 1fr;
+  grid-template: 40px minmax(0, 1fr) auto / minmax(0, 1fr);
 }
 .fan-out.beside {
-  grid-template: 40px 1fr auto / 1fr 284px;
+  grid-template: 40px minmax(0, 1fr) auto / minmax(0, 1fr) 284px;
 }
 .bar {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  min-width: 0;
   padding: 0 12px;
   border-bottom: 1px solid var(--hairline);
 }

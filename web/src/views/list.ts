@@ -1,0 +1,7 @@
+/** The views of the bench, in the order of the rail; their number is their key. */
+export const VIEWS = [
+  { name: 'declare', title: 'Declare' },
+  { name: 'fan-out', title: 'Fan-out' },
+  { name: 'trace', title: 'Trace' },
+  { name: 'rollout', title: 'Rollout' },
+] as const;

@@ -1,0 +1,115 @@
+/** What of the graph is drawn: all of it or a part, brokers folded, with what a comparison tells. */
+import {
+  compareGraphs,
+  fold,
+  neighbourhood,
+  type GraphNode,
+  type RoutingGraph,
+  type Severity,
+} from '@vondle/core';
+import { layOut } from './layout.ts';
+import type { ChangeView, Drawing, EdgeView, NodeView, Showing } from './views.ts';
+import { edgeLabel, nodeName, noteOf } from './words.ts';
+
+/** More nodes than this are not laid out as they are: the largest brokers are folded first. */
+const MOST_NODES = 500;
+
+/**
+ * @param base the graph compared with, if any
+ * @param worst the worst finding of each thing
+ */
+export async function draw(
+  graph: RoutingGraph,
+  base: RoutingGraph | undefined,
+  worst: ReadonlyMap<string, Severity>,
+  showing: Showing,
+): Promise<Drawing> {
+  const changes = base && showing.compared ? compareGraphs(base, graph) : [];
+  const changed = new Map(changes.map((change) => [`${change.of} ${change.id}`, change.kind]));
+  const nodeView = (of: RoutingGraph, node: GraphNode): NodeView => {
+    const found = worst.get(node.id);
+    const change = changed.get(`node ${node.id}`);
+    return {
+      id: node.id,
+      role: node.role,
+      broker: node.thing.broker,
+      name: node.thing.name,
+      address: nodeName(of, node.id),
+      note: noteOf(of, node),
+      ...(found ? { worst: found } : {}),
+      ...(change ? { change } : {}),
+    };
+  };
+  const gone = new Set(changes.flatMap(({ kind, id }) => (kind === 'removed' ? [id] : [])));
+  const nodes = [...graph.nodes.values()].map((node) => nodeView(graph, node));
+  for (const node of base?.nodes.values() ?? []) if (gone.has(node.id)) nodes.push(nodeView(base!, node));
+  const edges: EdgeView[] = [...graph.edges, ...(base?.edges.filter(({ id }) => gone.has(id)) ?? [])].map(
+    (edge) => {
+      const { id, kind, from, to } = edge;
+      const change = changed.get(`edge ${id}`);
+      return { id, kind, from, to, label: edgeLabel(edge), ...(change ? { change } : {}) };
+    },
+  );
+
+  const near = showing.near ? around(nodes, edges, showing) : undefined;
+  const seen = near ? nodes.filter(({ id }) => near.has(id)) : nodes;
+  const ways = near ? edges.filter(({ from, to }) => near.has(from) && near.has(to)) : edges;
+  const { folds, foldOf, edges: left } = fold(seen, ways, toFold(seen, showing.folded));
+  const kinds = new Map(
+    [...(graph.topology.declared.brokers ?? [])].map(([id, { value }]) => [
+      id,
+      value.variant === 'amqp' ? 'AMQP 0-9-1' : 'publish-subscribe',
+    ]),
+  );
+  const shown: NodeView[] = [
+    ...seen.filter(({ id }) => !foldOf.has(id)),
+    ...folds.map(({ id, role, brokers, members }): NodeView => {
+      const name = role === 'broker' ? brokers[0]! : `${members.length} ${role}s`;
+      const note = role === 'broker' ? `${members.length} folded` : brokers.join(', ');
+      const broker = role === 'broker' ? brokers[0]! : '';
+      return { id, role, broker, name, address: name, note, members: members.length };
+    }),
+  ];
+  const lines: EdgeView[] = left.map(({ count, ...edge }) =>
+    count > 1 ? { ...edge, label: `${count} ways`, count } : edge,
+  );
+  return {
+    nodes: shown,
+    edges: lines,
+    layout: await layOut(shown, lines, kinds),
+    changes: changes.map((change) => ({ ...change, at: at(change, edges) })),
+    whole: nodes.length,
+  };
+}
+
+function around(
+  nodes: readonly NodeView[],
+  edges: readonly EdgeView[],
+  { near, depth }: Showing,
+): Set<string> | undefined {
+  const name = near.replace(/^app:/, '');
+  const start = nodes.flatMap(({ id }) =>
+    id === near || id === `publisher:${name}` || id === `taker:${name}` ? [id] : [],
+  );
+  return start.length ? neighbourhood(edges, start, depth) : undefined;
+}
+
+/** The brokers to fold: those asked for, and of what is still too much the largest first. */
+function toFold(nodes: readonly NodeView[], asked: readonly string[]): Set<string> {
+  const folded = new Set(asked);
+  const sizes = new Map<string, number>();
+  for (const { broker } of nodes) if (broker) sizes.set(broker, (sizes.get(broker) ?? 0) + 1);
+  let left = nodes.filter(({ broker }) => !folded.has(broker)).length;
+  for (const [broker, size] of [...sizes].sort((a, b) => b[1] - a[1])) {
+    if (left <= MOST_NODES) break;
+    // one that was unfolded by hand is named with a minus
+    if (folded.has(broker) || folded.has(`-${broker}`)) continue;
+    folded.add(broker);
+    left -= size;
+  }
+  return folded;
+}
+
+function at({ of, id }: Omit<ChangeView, 'at'>, edges: readonly EdgeView[]): string {
+  return of === 'node' ? id : (edges.find((edge) => edge.id === id)?.from ?? '');
+}
