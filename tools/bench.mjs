@@ -16,4 +16,9 @@ await build({
     js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
   },
 });
-process.exit(spawnSync(process.execPath, ['--expose-gc', outfile, ...process.argv.slice(2)], { stdio: 'inherit', cwd: ROOT }).status ?? 1);
+process.exit(
+  spawnSync(process.execPath, ['--expose-gc', outfile, ...process.argv.slice(2)], {
+    stdio: 'inherit',
+    cwd: ROOT,
+  }).status ?? 1,
+);

@@ -17,6 +17,7 @@ const PICTURES = [
   { name: 'declare', path: `${T}/declare?doc=mainland.yaml&sel=queue:mainland/rostering`, wait: '.cm-line' },
   { name: 'fan-out', path: `${T}/fan-out?${SEVERE}&sel=queue:shore/texting-in`, wait: '.edge.passed' },
   { name: 'fan-out-dark', path: `${T}/fan-out?${SEVERE}`, wait: '.edge.passed', dark: true },
+  { name: 'compare', path: `${T}/fan-out`, wait: '.node', before: compare },
   { name: 'trace', path: `${T}/trace?${SEVERE}`, wait: '.ladder .hop' },
   {
     name: 'why-not',
@@ -44,6 +45,19 @@ async function rollOut(page) {
   await press('.acts button', '');
   await press('.probe button', 'Send a probe');
   await page.waitForSelector('[data-testid=probe]');
+}
+
+/** Compares the draft with the revision it began from. */
+async function compare(page) {
+  await page.click('[data-testid=compare]');
+  const option = await page.waitForFunction(() =>
+    [...document.querySelectorAll('.el-select-dropdown__item')].find((each) =>
+      each.textContent.includes('against r2'),
+    ),
+  );
+  // the list may still be unfolding
+  await option.evaluate((each) => each.click());
+  await page.waitForSelector('.node.added');
 }
 
 mkdirSync(folder, { recursive: true });

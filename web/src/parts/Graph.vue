@@ -389,6 +389,7 @@ svg:active {
   fill: var(--soft);
 }
 .band-name {
+  pointer-events: bounding-box;
   cursor: pointer;
   outline: none;
 }

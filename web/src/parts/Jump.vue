@@ -69,6 +69,12 @@ const found = computed(() => {
 watch(found, () => (chosen.value = 0));
 watch(open, (now) => now && (wanted.value = ''));
 
+/** The field keeps a role for itself, so the list's owner is told to the reader here. */
+function begin() {
+  field.value?.input?.setAttribute('role', 'combobox');
+  field.value?.focus();
+}
+
 function go(goal: Goal | undefined) {
   if (!goal) return;
   open.value = false;
@@ -82,13 +88,12 @@ function move(by: number) {
 </script>
 
 <template>
-  <el-dialog v-model="open" title="Go to" width="440" align-center class="jump" @opened="field?.focus()">
+  <el-dialog v-model="open" title="Go to" width="440" align-center class="jump" @opened="begin">
     <el-input
       v-model="wanted"
       ref="field"
       placeholder="a name"
       aria-label="name of what to go to"
-      role="combobox"
       aria-expanded="true"
       aria-controls="jump-list"
       :aria-activedescendant="`jump-${chosen}`"

@@ -60,6 +60,7 @@ const router = useRouter();
   grid-template: 40px minmax(0, 1fr) auto / minmax(0, 1fr) 284px;
 }
 .bar {
+  grid-column: 1 / -1;
   display: flex;
   justify-content: space-between;
   gap: 12px;
@@ -68,7 +69,7 @@ const router = useRouter();
   border-bottom: 1px solid var(--hairline);
 }
 .side {
-  grid-row: 1 / 4;
+  grid-row: 2 / 4;
   grid-column: 2;
   position: relative;
   background: var(--sheet);

@@ -90,7 +90,7 @@ async function save(format: 'svg' | 'png' | 'dot' | 'graphml') {
   white-space: nowrap;
 }
 .against {
-  width: 124px;
+  width: 138px;
 }
 .near {
   width: 168px;
