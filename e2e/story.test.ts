@@ -145,7 +145,10 @@ test('a revision is saved with its words', async () => {
   await page.type('textarea[name=words]', 'Crews hear of delays, and passengers are texted.');
   await press(page, 'form.save button', 'Save');
   await see(page, 'header', 'draft on r3');
-  await page.waitForSelector('.el-overlay', { hidden: true });
+  // no dialog is in the way any more
+  await page.waitForFunction(() =>
+    [...document.querySelectorAll('.el-overlay')].every((each) => getComputedStyle(each).display === 'none'),
+  );
 });
 
 test('the revision is applied to a real broker, and a probe lands as predicted', async () => {
@@ -179,7 +182,12 @@ test('a reader sees all and changes nothing', async () => {
   await page.click('.cm-content');
   await page.keyboard.type('x');
   await see(page, saved, /^saved$/);
-  expect(await page.$eval('header button', (button) => (button as HTMLButtonElement).disabled)).toBe(true);
+  const save = await page.waitForFunction(() =>
+    [...document.querySelectorAll<HTMLButtonElement>('header button')].find((button) =>
+      button.textContent.includes('Save revision'),
+    ),
+  );
+  expect(await save.evaluate((button) => (button as HTMLButtonElement).disabled)).toBe(true);
 });
 
 test('no view reported a mistake on its console', () => {

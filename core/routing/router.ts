@@ -30,12 +30,16 @@ function matcherOf(type: ExchangeType, bindings: readonly Edge[]): Router['match
       return (message) => byKey.get(message.key) ?? NONE;
     }
     case 'topic': {
-      const trie = new KeyTrie<Edge>();
-      for (const edge of bindings) trie.add(keyOf(edge), edge);
+      const trie = new KeyTrie<number>();
+      bindings.forEach((edge, i) => trie.add(keyOf(edge), i));
       // an MQTT filter may be narrower than its key: a leading wildcard leaves `$` topics out
       const narrower = bindings.some((edge) => edge.condition.op !== 'words');
-      if (!narrower) return (message) => trie.match(message.key);
-      return (message) => trie.match(message.key).filter((edge) => admits(edge.condition, message));
+      return (message) => {
+        // in the order of the text, whatever the trie's
+        const found = trie.match(message.key).sort((a, b) => a - b);
+        const matched = found.map((i) => bindings[i]!);
+        return narrower ? matched.filter((edge) => admits(edge.condition, message)) : matched;
+      };
     }
     case 'headers':
       return headersRouter(bindings);

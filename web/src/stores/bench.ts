@@ -156,9 +156,11 @@ export const useBench = defineStore('bench', () => {
 
   /** Makes edits of several documents at once; offsets are those of the present text. */
   function applyEdits(edits: readonly TextEdit[]): void {
-    if (!canWrite.value || edits.length === 0) return;
+    const next = applyTo(documents.value, edits);
+    // writing what is there already is no step to undo
+    if (!canWrite.value || same(next, documents.value)) return;
     undo.note(documents.value);
-    put(applyTo(documents.value, edits));
+    put(next);
   }
 
   /** @returns why it cannot be called that, or undefined when it is made */
