@@ -182,12 +182,12 @@ test('a reader sees all and changes nothing', async () => {
   await page.click('.cm-content');
   await page.keyboard.type('x');
   await see(page, saved, /^saved$/);
-  const save = await page.waitForFunction(() =>
-    [...document.querySelectorAll<HTMLButtonElement>('header button')].find((button) =>
-      button.textContent.includes('Save revision'),
-    ),
+  await see(page, 'header button', 'Save revision');
+  const disabled = await page.$$eval(
+    'header button',
+    (buttons) => buttons.find((button) => button.textContent.includes('Save revision'))?.disabled,
   );
-  expect(await save.evaluate((button) => (button as HTMLButtonElement).disabled)).toBe(true);
+  expect(disabled).toBe(true);
 });
 
 test('no view reported a mistake on its console', () => {
