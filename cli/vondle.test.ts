@@ -86,10 +86,11 @@ describe('vondle trace', () => {
       .split('\n')
       .map((line) => JSON.parse(line));
     expect(results.map(({ index }) => index)).toEqual([0, 1, 2, 3, 4, 5, 6]);
+    // in the order of the text, hop by hop
     expect(results[0].stores).toEqual([
       { at: 'mainland/boards', kind: 'queue', copies: 6, takers: ['app:departure-board'] },
-      { at: 'islet/desk', kind: 'queue', copies: 1, takers: ['app:islet-desk'] },
       { at: 'mainland/archive-in', kind: 'queue', copies: 1, takers: ['app:archive'] },
+      { at: 'islet/desk', kind: 'queue', copies: 1, takers: ['app:islet-desk'] },
     ]);
     expect(results[0].hops[0]).toMatchObject({ at: 'mainland/sailings', key: 'closure.outer.berth' });
     expect(results[1].error).toContain('not JSON');
