@@ -88,7 +88,7 @@ function goTo() {
 /** Selects the thing whose declaration the cursor is in: the last one that begins before it. */
 async function selectUnder(offset: number) {
   const id = await core.thingAt(shown.value, offset);
-  if (id && core && id !== focus.closeUp?.thing) focus.selected = id;
+  if (id && id !== focus.closeUp?.thing) focus.selected = id;
 }
 
 async function rename() {
