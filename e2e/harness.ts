@@ -10,6 +10,8 @@ import puppeteer, { type Browser, type Page } from 'puppeteer-core';
 const ROOT = join(__dirname, '..');
 export const PASSWORD = 'a password for the story';
 const PATIENCE = 20_000;
+/** A server makes its database first, which on a busy disk takes its time. */
+const TO_START = 60_000;
 
 function need(name: string): string {
   const value = process.env[name];
@@ -76,7 +78,7 @@ export async function world(): Promise<World> {
       },
     });
     server = child;
-    const until = Date.now() + PATIENCE;
+    const until = Date.now() + TO_START;
     while (Date.now() < until) {
       const up = await fetch(`${address}/api/health`).then(
         (response) => response.ok,
@@ -86,6 +88,7 @@ export async function world(): Promise<World> {
       if (child.exitCode !== null) throw new Error(`the server ended with ${child.exitCode}`);
       await new Promise((done) => setTimeout(done, 50));
     }
+    child.kill('SIGKILL');
     throw new Error('the server did not start');
   };
   const killServer = () =>

@@ -10,7 +10,7 @@ import { Rollouts } from './rollouts/service.ts';
 import { sealer as sealerFor } from './secrets.ts';
 import { plainError } from './targets/amqp/address.ts';
 
-const settings = object({
+const shape = object({
   DATABASE_URL: string().required('DATABASE_URL is missing: the address of a PostgreSQL database'),
   VONDLE_SECRET: string().required('VONDLE_SECRET is missing: what secrets are sealed with').min(16),
   HOST: string().default('127.0.0.1'),
@@ -19,7 +19,18 @@ const settings = object({
   VONDLE_BROKER_AMQP: string(),
   VONDLE_BROKER_HTTP: string(),
   LOG_LEVEL: string().default('info'),
-}).validateSync(process.env, { stripUnknown: true });
+});
+
+/** Reads the environment; what is wrong there is said without the values, some of which are secrets. */
+function configured() {
+  try {
+    return shape.validateSync(process.env, { stripUnknown: true });
+  } catch (error) {
+    console.error(`The server cannot start: ${(error as Error).message}.`);
+    process.exit(1);
+  }
+}
+const settings = configured();
 
 const log = pino({
   level: settings.LOG_LEVEL,

@@ -28,12 +28,12 @@ watch(
 
 async function rename() {
   const of = focus.closeUp;
-  if (!of || name.value === undefined) return;
-  const edited = await core.rename(of.thing, name.value);
+  const asked = name.value;
+  if (!of || asked === undefined) return;
+  const edited = await bench.edit(() => core.rename(of.thing, asked));
   trouble.value = edited.ok ? '' : edited.message;
   if (!edited.ok) return;
-  bench.applyEdits(edited.edits);
-  focus.selected = of.id.slice(0, of.id.length - of.name.length) + name.value;
+  focus.selected = of.id.slice(0, of.id.length - of.name.length) + asked;
   name.value = undefined;
 }
 

@@ -9,10 +9,6 @@ const emit = defineEmits<{ show: [spot: Spot] }>();
 const bench = useBench();
 
 const WORDS = { error: 'Error', warning: 'Warning', advice: 'Advice' };
-
-function mend(finding: FindingView, index: number) {
-  bench.applyEdits(finding.mends[index]!.edits);
-}
 </script>
 
 <template>
@@ -32,7 +28,7 @@ function mend(finding: FindingView, index: number) {
           type="primary"
           plain
           :disabled="!bench.canWrite"
-          @click="mend(finding, index)"
+          @click="bench.mend(finding, index)"
           >{{ each.title }}</el-button
         >
       </template>

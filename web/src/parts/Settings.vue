@@ -16,10 +16,13 @@ const shown = computed(() =>
 const hidden = computed(() => props.of.settings.length - shown.value.length);
 /** What is being typed, until it is written. */
 const typed = ref<Record<string, string>>({});
+/** What was written last, until the text shows it: a field says twice that it changed. */
+let writing: Record<string, string> = {};
 watch(
   () => props.of,
   (now, before) => {
     typed.value = {};
+    writing = {};
     if (now.thing !== before?.thing) {
       all.value = false;
       trouble.value = '';
@@ -28,10 +31,11 @@ watch(
 );
 
 async function write(setting: SettingView, value: string) {
-  if (value === (setting.written ?? '')) return;
-  const edited = await core.changeSetting(props.of.thing, setting.name, value);
+  if (value === (writing[setting.name] ?? setting.written ?? '')) return;
+  writing[setting.name] = value;
+  const { thing } = props.of;
+  const edited = await bench.edit(() => core.changeSetting(thing, setting.name, value));
   trouble.value = edited.ok ? '' : edited.message;
-  if (edited.ok) bench.applyEdits(edited.edits);
 }
 </script>
 

@@ -10,7 +10,15 @@ import {
   type TopologyEntry,
 } from '../api.ts';
 import { core } from '../workers/client.ts';
-import type { Analysis, Drawing, MessageView, OutlineGroup, Showing } from '../workers/views.ts';
+import type {
+  Analysis,
+  Drawing,
+  Edits,
+  FindingView,
+  MessageView,
+  OutlineGroup,
+  Showing,
+} from '../workers/views.ts';
 import { applyTo } from './edits.ts';
 import { createUndo } from './undo.ts';
 
@@ -50,6 +58,8 @@ export const useBench = defineStore('bench', () => {
   let stale = false;
   /** What the worker has, to send it only what changed. */
   let sent: readonly TopologyDocument[] = [];
+  /** What the findings on the screen are about. */
+  let analysed: readonly TopologyDocument[] = [];
   let drawers = 0;
   const undo = createUndo();
 
@@ -99,6 +109,7 @@ export const useBench = defineStore('bench', () => {
         );
         outline.value = found.outline ?? outline.value;
         messages.value = found.messages ?? messages.value;
+        analysed = now;
         analysis.value = found;
         if (drawers && !stale) await draw();
       }
@@ -152,6 +163,26 @@ export const useBench = defineStore('bench', () => {
     if (!canWrite.value) return;
     const next = undo[way](documents.value);
     if (next) put(next);
+  }
+
+  /**
+   * Makes edits that the worker works out. Their offsets are those of the text that the worker has, so
+   * it is asked once it was sent the present one, and asked again when the text went on meanwhile.
+   */
+  async function edit(ask: () => Promise<Edits>): Promise<Edits> {
+    for (;;) {
+      while (sent !== documents.value && analysing) await analysing;
+      const present = documents.value;
+      const answer = await ask();
+      if (documents.value !== present) continue;
+      if (answer.ok) applyEdits(answer.edits);
+      return answer;
+    }
+  }
+
+  /** Mends a finding; one that the text has outrun is left alone, a new one is on its way. */
+  function mend(finding: FindingView, index = 0): void {
+    if (documents.value === analysed) applyEdits(finding.mends[index]!.edits);
   }
 
   /** Makes edits of several documents at once; offsets are those of the present text. */
@@ -296,6 +327,8 @@ export const useBench = defineStore('bench', () => {
     open,
     setText,
     applyEdits,
+    edit,
+    mend,
     addDocument,
     renameDocument,
     removeDocument,

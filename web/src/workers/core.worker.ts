@@ -28,6 +28,7 @@ import type {
   Analysis,
   CloseUp,
   Drawing,
+  Edits,
   FindingView,
   FollowView,
   NamedView,
@@ -192,7 +193,6 @@ const worker = {
     plain(changeSetting(held.graph.topology, thingOf(id), name, written)),
 };
 
-type Edits = { ok: true; edits: TextEdit[] } | { ok: false; message: string };
 
 function plain(edited: ReturnType<typeof rename>): Edits {
   return edited.ok ? { ok: true, edits: edited.edits.map((edit) => ({ ...edit })) } : edited;

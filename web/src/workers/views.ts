@@ -237,3 +237,6 @@ export interface WhyNotView {
     { of: 'message'; title: string; message: Message } | { of: 'topology'; title: string; edits: TextEdit[] }
   )[];
 }
+
+/** Edits worked out, or in words why there are none. */
+export type Edits = { ok: true; edits: TextEdit[] } | { ok: false; message: string };

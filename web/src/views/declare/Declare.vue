@@ -77,7 +77,7 @@ watch(
 );
 
 function mark() {
-  editor?.mark(findings.value, (finding, index) => bench.applyEdits(finding.mends[index]!.edits));
+  editor?.mark(findings.value, bench.mend);
 }
 
 function goTo() {
@@ -94,12 +94,11 @@ async function selectUnder(offset: number) {
 async function rename() {
   const { value: asked } = renaming;
   if (!asked) return;
-  const edited = await core.rename(asked.id, asked.name);
+  const edited = await bench.edit(() => core.rename(asked.id, asked.name));
   if (!edited.ok) {
     renaming.value = { ...asked, trouble: edited.message };
     return;
   }
-  bench.applyEdits(edited.edits);
   renaming.value = undefined;
   editor?.view.focus();
 }
