@@ -2,12 +2,11 @@ import { createReadStream } from 'node:fs';
 import { createInterface } from 'node:readline';
 import {
   buildGraph,
-  complete,
   locator,
-  message as makeMessage,
   trace,
   traceData,
   traceText,
+  understand,
   type Fate,
   type Message,
   type RoutingGraph,
@@ -34,7 +33,7 @@ export async function traceMessages(paths: string[], options: Options): Promise<
   for await (const line of linesOf(options.messages)) {
     if (line.trim() === '') continue;
     const at = index++;
-    const order = understand(graph, line);
+    const order = orderOf(graph, line);
     if ('error' in order) {
       write(
         options.format === 'json'
@@ -65,52 +64,15 @@ async function* linesOf(file: string): AsyncGenerator<string> {
 
 type Order = { readonly message: Message; readonly sending: Sending } | { readonly error: string };
 
-const KNOWN = ['to', 'via', 'topic', 'from', 'type', 'key', 'headers', 'properties', 'body', 'mandatory'];
-const isMap = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value);
-
-/** Reads one line as a message and where it is sent. */
-export function understand(graph: RoutingGraph, line: string): Order {
+function orderOf(graph: RoutingGraph, line: string): Order {
   let data: unknown;
   try {
     data = JSON.parse(line);
   } catch (error) {
     return { error: `not JSON: ${(error as Error).message}` };
   }
-  if (!isMap(data)) return { error: 'a message is a JSON object' };
-  const unknown = Object.keys(data).filter((key) => !KNOWN.includes(key));
-  if (unknown.length) return { error: `unknown: ${unknown.join(', ')}; a message has ${KNOWN.join(', ')}` };
-  const { to, via, topic, from, type, key, headers, properties, body, mandatory } = data;
-  if (typeof to !== 'string') return { error: '`to` is missing: an address, or a broker with "via": "mqtt"' };
-  if (via !== undefined && via !== 'mqtt' && via !== 'amqp') return { error: '`via` is "mqtt" or "amqp"' };
-  for (const [name, value] of Object.entries({ topic, from, type, key })) {
-    if (value !== undefined && typeof value !== 'string') return { error: `\`${name}\` must be a text` };
-  }
-  for (const [name, value] of Object.entries({ headers, properties })) {
-    if (value !== undefined && !isMap(value)) return { error: `\`${name}\` must be a map` };
-  }
-  if (mandatory !== undefined && typeof mandatory !== 'boolean')
-    return { error: '`mandatory` is true or false' };
-  const { topology } = graph;
-  const app = (from as string | undefined)?.replace(/^app:/, '');
-  if (app !== undefined && !topology.declared.apps?.has(app)) return { error: `there is no app \`${app}\`` };
-  const declared = type === undefined ? undefined : topology.messages.get(type as string);
-  if (type !== undefined && !declared) return { error: `there is no message type \`${type as string}\`` };
-  const given: Partial<Message> = {
-    ...(headers ? { headers: headers as Record<string, unknown> } : {}),
-    ...(properties ? { properties: properties as Record<string, unknown> } : {}),
-    ...(body === undefined ? {} : { body }),
-    ...(key === undefined && topic === undefined
-      ? {}
-      : { key: String(via === 'mqtt' ? (topic ?? key) : (key ?? topic)) }),
-  };
-  return {
-    message: declared ? complete(declared, given) : makeMessage(given),
-    sending: {
-      to,
-      ...(via === 'mqtt' ? { via } : {}),
-      ...(app === undefined ? {} : { from: `app:${app}` }),
-      ...(mandatory === undefined ? {} : { mandatory: mandatory as boolean }),
-    },
-  };
+  const understood = understand(graph, data);
+  if ('error' in understood) return understood;
+  if (!understood.sending) return { error: '`to` is missing: an address, or a broker with "via": "mqtt"' };
+  return { message: understood.message, sending: understood.sending };
 }

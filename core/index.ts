@@ -21,14 +21,21 @@ export * from './routing/trace.ts';
 export * from './routing/narrate.ts';
 export { KeyTrie } from './routing/key-trie.ts';
 export * from './samples/samples.ts';
+export * from './samples/kept.ts';
+export * from './samples/spread.ts';
+export * from './routing/batch.ts';
+export { expectationToWrite } from './expectations/write.ts';
 export * from './rollout/amqp.ts';
 export * from './rollout/probe.ts';
 export { CHECKS, runChecks } from './checks/run.ts';
 export * from './routing/settle.ts';
 export { fold, neighbourhood, type Fold } from './picture/fold.ts';
+export { outcomeChange, outcomeOf, type OutcomeChange, type OutcomeOf } from './compare/outcomes.ts';
 export { compareGraphs, type ChangeKind, type GraphChange } from './compare/graphs.ts';
 export * from './formats/graph.ts';
 export * from './formats/findings.ts';
+export * from './formats/messages.ts';
+export * from './formats/batch.ts';
 export * from './formats/trace.ts';
 export {
   addItem,

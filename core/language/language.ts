@@ -310,6 +310,18 @@ const expectation = object({
   note,
 });
 
+const sample = object({
+  name: field(text('a name'), 'what to call it', { required: true }),
+  group: field(text('a name'), 'what it is kept with'),
+  message: field(id('a message type'), 'the message type it is of', { required: true }),
+  from: field(id('an app'), 'the app that sends it, where several do'),
+  key: field(shortText('a routing key'), 'the routing key, where it is not the one its headers give'),
+  headers: field(jsonMap(), 'header values'),
+  properties: field(jsonMap(), 'property values'),
+  body: field(json(), 'the payload'),
+  note,
+});
+
 /** The root of a topology document. */
 export const document = object(
   {
@@ -328,6 +340,7 @@ export const document = object(
     links: field(mapOf(link, 'id'), 'store-and-forward paths between brokers'),
     spreads: field(mapOf(spread, 'id'), 'one name for the same queue on several brokers'),
     access: field(list(statement, { adds: true }), 'who may do what to what'),
+    samples: field(list(sample, { adds: true }), 'messages kept, to be followed again at every change'),
     expectations: field(list(expectation, { adds: true }), 'routing promises, proved on every revision'),
   },
   { adds: true },
@@ -356,4 +369,5 @@ export type LinkDecl = Infer<typeof link>;
 export type SpreadDecl = Infer<typeof spread>;
 export type StatementDecl = Infer<typeof statement>;
 export type ExpectationDecl = Infer<typeof expectation>;
+export type SampleDecl = Infer<typeof sample>;
 export type Action = (typeof ACTIONS)[number];

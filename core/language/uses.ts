@@ -110,6 +110,8 @@ export function* namingsIn(declared: DocumentDecl, but?: Pick<WeakSet<object>, '
       uses: [...wide(who), ...wide(on), ...wide(one(when?.source)), ...id(when?.tenant, 'tenant')],
     };
   }
+  for (const sample of declared.samples?.items ?? [])
+    yield { owner: sample, uses: [...id(sample.message, 'message'), ...id(sample.from, 'app')] };
   for (const expectation of declared.expectations?.items ?? []) {
     const { given, reaches, never } = expectation;
     yield {

@@ -95,4 +95,19 @@ describe('what becomes of copies that are given up', () => {
     expect(steps.length).toBeGreaterThan(100);
     expect(steps.length).toBeLessThanOrEqual(5000);
   });
+
+  test('rejections that go round are never cut, and are told as endless', () => {
+    const rejecting = (store: StoreNode): Fate | undefined => (store.decl.deadLetter ? 'rejected' : undefined);
+    const loop = buildGraph(
+      readTopology([
+        {
+          name: 'a',
+          text: 'brokers: { m: { kind: amqp, access: open, queues: { x: { deadLetter: { to: y } }, y: { deadLetter: { to: x } } } } }',
+        },
+      ]),
+    );
+    const sent = trace(loop, message({ key: 'k' }), { to: 'm/x' }).trace;
+    expect(settle(loop, sent, rejecting).endless).toBe(true);
+    expect(settle(loop, sent, (store) => store.decl.deadLetter && 'expired').endless).toBe(false);
+  });
 });

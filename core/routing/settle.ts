@@ -27,6 +27,11 @@ export interface Settled {
   readonly ends: readonly { readonly hop: Hop; readonly end: End }[];
   readonly steps: readonly GivingUp[];
   readonly turns: Turns;
+  /**
+   * It was given up as often as is followed: a dead letter that goes round past a rejection is never
+   * cut, and where it meets several queues it multiplies until the broker has no memory left (seen).
+   */
+  readonly endless: boolean;
 }
 
 /** Giving up is followed at most this often; past it the rest is told as looped. */
@@ -81,7 +86,7 @@ export function settle(
       }
     }
   }
-  return { rests, ends, steps, turns };
+  return { rests, ends, steps, turns, endless: steps.length >= MOST_STEPS };
 }
 
 /**

@@ -53,7 +53,12 @@ afterAll(async () => {
 });
 
 /** What became of each message: copies by queue, and whether it came back or was refused. */
-type Outcome = { queues: Record<string, number>; fate: 'routed' | 'returned' | 'refused' };
+type Outcome = {
+  queues: Record<string, number>;
+  fate: 'routed' | 'returned' | 'refused';
+  /** Its dead letters go round without end. */
+  endless?: true;
+};
 
 const topologyOf = ({ exchanges, queues, bindings }: TruthCase) =>
   readTopology([
@@ -93,13 +98,14 @@ function predict(of: TruthCase, graph: RoutingGraph): Outcome[] {
     if (first?.end.outcome === 'refused') return { queues: {}, fate: 'refused' };
     const queues: Record<string, number> = {};
     // what comes to rest in the rejecting queue is rejected once by hand, and left to itself from then on
-    const { rests } = settle(graph, found, (store, _, deaths) => {
+    const { rests, endless } = settle(graph, found, (store, _, deaths) => {
       const byHand =
         store.id === `queue:b/${of.rejecting}` && deaths.every(({ fate }) => fate !== 'rejected');
       return automatic(store) ?? (byHand ? 'rejected' : undefined);
     });
     for (const [node, copies] of rests) queues[node.replace('queue:b/', '')] = copies;
-    return { queues, fate: first?.end.outcome === 'sent back' ? 'returned' : 'routed' };
+    const fate = first?.end.outcome === 'sent back' ? 'returned' : 'routed';
+    return { queues, fate, ...(endless ? { endless } : {}) };
   });
 }
 
@@ -233,6 +239,8 @@ async function disagreement(
 ): Promise<{ predicted: Outcome[]; observed: Outcome[] } | undefined> {
   const graph = buildGraph(topologyOf(of));
   const predicted = predict(of, graph);
+  // predicted to multiply without end: a broker that is given it is killed for want of memory
+  if (predicted.some(({ endless }) => endless)) return undefined;
   const observed = await observe(of, graph, predicted);
   const plain = (outcomes: Outcome[]) =>
     JSON.stringify(

@@ -45,6 +45,12 @@ export const useFocus = defineStore('focus', () => {
   /** A message changed by hand, in place of the sample. */
   const edited = shallowRef<Message>();
 
+  /** Follows a sample of a type, from one of its publishers or the first. */
+  function follow(type: string, index: number, app: string): void {
+    edited.value = undefined;
+    set({ type, sample: index ? String(index) : undefined, from: app || undefined });
+  }
+
   const sample = computed(() => type.value?.samples[sampleIndex.value] ?? type.value?.samples[0]);
   const message = computed<Message | undefined>(() => edited.value ?? sample.value?.message);
   const publishers = computed(() => [...new Set(type.value?.publishes.map(({ app }) => app) ?? [])]);
@@ -114,9 +120,11 @@ export const useFocus = defineStore('focus', () => {
     sample,
     from,
     edited,
+    follow,
     message,
     publishers,
     publishes,
+    sendings,
     followed,
     whyNot,
     closeUp,

@@ -1,36 +1,45 @@
 /** The worker that holds the current Topology; the main thread asks it questions and draws. */
 import {
+  addItem,
   buildGraph,
   changeSetting,
   completionsAt,
   declarationOf,
+  expectationToWrite,
   readTopology,
   rename,
+  sampleToWrite,
   symbolAt,
   toDot,
   toGraphml,
   usesOf,
   whyNot,
   type Completions,
+  type Fate,
   type Finding,
+  type Message,
   type RoutingGraph,
   type Severity,
-  type TextEdit,
   type TopologyDocument,
 } from '@vondle/core';
 import * as Comlink from 'comlink';
 import { draw } from './drawing.ts';
 import { closeUpOf, lineOn, thingOf } from './close-up.ts';
-import { follow } from './follow.ts';
+import { follow, followFate, followKept, tracesOf } from './follow.ts';
 import { Held } from './held.ts';
+import { Many } from './many.ts';
 import { messagesOf, outlineOf } from './outline.ts';
 import type {
   Analysis,
   CloseUp,
   Drawing,
   Edits,
+  FileView,
   FindingView,
   FollowView,
+  KeptView,
+  ManyRow,
+  ManyView,
   NamedView,
   Sending,
   Showing,
@@ -39,6 +48,7 @@ import type {
 } from './views.ts';
 
 const held = new Held();
+const many = new Many(() => held.graph);
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 
 /** What the draft is compared with. */
@@ -120,6 +130,39 @@ const worker = {
   /** Follows one message from every place it is sent to. */
   follow: (sendings: Sending[]): FollowView => follow(held, sendings),
 
+  /** Follows a copy on that its store gives up. */
+  followFate: (node: string, message: Message, fate: Fate): FollowView =>
+    followFate(held, node, message, fate),
+
+  /** Every kept sample, and what becomes of it now against what the draft is compared with. */
+  kept: (): KeptView[] => followKept(held, base),
+
+  /** The edits that keep a message with the topology. */
+  keep: (message: Message, as: { name: string; group?: string; from?: string }): Edits =>
+    plain(addItem(held.documents, ['samples'], sampleToWrite(held.graph.topology, message, as))),
+
+  /** The edits that make what a message does now a promise. */
+  expect(sendings: Sending[], name: string): Edits {
+    const [first] = sendings;
+    if (!first) return { ok: false, message: 'There is no message to make a promise of.' };
+    const traces = tracesOf(held.graph, sendings).map(({ trace }) => trace);
+    const item = expectationToWrite(held.graph, first.message, traces, name, first.from || undefined);
+    return plain(addItem(held.documents, ['expectations'], item));
+  },
+
+  /** Takes a file of messages in, to be followed by `manyOfFile`. */
+  takeMessages: (text: string): FileView => many.take(text),
+  manyOfFile: (tell: (so: ManyView) => void): Promise<ManyView> => many.fromFile(tell),
+  manyTimes: (
+    sendings: Sending[],
+    count: number,
+    vary: boolean,
+    tell: (so: ManyView) => void,
+  ): Promise<ManyView> => many.repeat(sendings, count, vary, tell),
+  stopMany: (): void => many.stop(),
+  manyRows: (from: number, to: number): ManyRow[] => many.rows(from, to),
+  manyAs: (format: 'csv' | 'ndjson'): Blob => many.as(format),
+
   /** Why a message does not reach a store: asked for each place it is sent to from which a way leads there. */
   whyNot(sendings: Sending[], store: string): WhyNotView[] {
     const found = sendings.map(({ message, to, via, from }) => {
@@ -192,7 +235,6 @@ const worker = {
   changeSetting: (id: string, name: string, written: string) =>
     plain(changeSetting(held.graph.topology, thingOf(id), name, written)),
 };
-
 
 function plain(edited: ReturnType<typeof rename>): Edits {
   return edited.ok ? { ok: true, edits: edited.edits.map((edit) => ({ ...edit })) } : edited;

@@ -1,12 +1,43 @@
 /** A message followed from where it is sent, as plain data to draw and tell. */
-import { missesAt, summarise, trace, whyHop, type Hop, type RoutingGraph, type Trace } from '@vondle/core';
+import {
+  keptSamples,
+  missesAt,
+  outcomeChange,
+  outcomeOf,
+  summarise,
+  trace,
+  traceFate,
+  traceSample,
+  whyHop,
+  type Fate,
+  type Hop,
+  type Message,
+  type RoutingGraph,
+  type Trace,
+} from '@vondle/core';
 import type { Held } from './held.ts';
-import type { FollowView, HopView, Sending } from './views.ts';
+import type { FollowView, HopView, KeptView, Sending } from './views.ts';
 import { nodeName } from './words.ts';
 
-export function follow(held: Held, sendings: readonly Sending[]): FollowView {
-  const { graph } = held;
-  const traces = sendings.map(({ message, to, via, from }) => ({
+interface Followed {
+  readonly from: string;
+  readonly to: string;
+  readonly via: string;
+  readonly trace: Trace;
+}
+
+/** Follows one message from every place it is sent to. */
+export const follow = (held: Held, sendings: readonly Sending[]): FollowView =>
+  viewOf(held, tracesOf(held.graph, sendings));
+
+/** Follows a copy on that its store gives up. */
+export function followFate(held: Held, node: string, message: Message, fate: Fate): FollowView {
+  const { trace: found } = traceFate(held.graph, node, message, fate);
+  return viewOf(held, [{ from: '', to: nodeName(held.graph, node), via: '', trace: found }]);
+}
+
+export function tracesOf(graph: RoutingGraph, sendings: readonly Sending[]): Followed[] {
+  return sendings.map(({ message, to, via, from }) => ({
     from,
     to,
     via,
@@ -17,6 +48,61 @@ export function follow(held: Held, sendings: readonly Sending[]): FollowView {
       mandatory: isMandatory(graph, from, message.type, to),
     }).trace,
   }));
+}
+
+/** Follows every kept sample, here and in what the draft is compared with. */
+export function followKept(held: Held, base: RoutingGraph | undefined): KeptView[] {
+  const { graph } = held;
+  const before = new Map((base ? keptSamples(base.topology) : []).map((sample) => [sample.name, sample]));
+  return keptSamples(graph.topology).map((sample) => {
+    const type = sample.message.type!;
+    const now = outcomeOf(graph, traceSample(graph, sample));
+    // the message as it is now, sent there as it was sent then: what differs is then the routing
+    const known = before.get(sample.name);
+    const then =
+      base && outcomeOf(base, traceSample(base, { ...sample, sendings: (known ?? sample).sendings }));
+    const change = then && outcomeChange(then, now);
+    const said = (list: readonly { store: string; copies: number }[]) =>
+      list.map(({ store, copies }) => (copies > 1 ? `${store} ×${copies}` : store));
+    return {
+      name: sample.name,
+      group: sample.group,
+      type,
+      from: sample.sendings[0]?.from?.replace(/^app:/, '') ?? '',
+      spot: held.spot(sample.place),
+      rests: said([...now.rests].map(([store, copies]) => ({ store, copies }))),
+      ends: [...now.ends.keys()],
+      known: known !== undefined,
+      ...(change
+        ? {
+            change: {
+              more: said(change.more),
+              fewer: said(change.fewer),
+              begun: [...change.begun],
+              ended: [...change.ended],
+            },
+          }
+        : {}),
+    };
+  });
+}
+
+/** What a store may do to a message: what its settings give a reason for, and what a taker may. */
+function fatesOf(graph: RoutingGraph, node: string): Fate[] {
+  const store = graph.nodes.get(node);
+  if (store?.role !== 'queue' && store?.role !== 'subscription') return [];
+  const { decl } = store;
+  const bounded = ('maxLength' in decl && decl.maxLength) || ('maxBytes' in decl && decl.maxBytes);
+  return [
+    ...(decl.ttl ? (['expired'] as const) : []),
+    'rejected',
+    ...(bounded ? (['overflow'] as const) : []),
+    ...(decl.maxDeliveries ? (['too many deliveries'] as const) : []),
+  ];
+}
+
+function viewOf(held: Held, traces: readonly Followed[]): FollowView {
+  const { graph } = held;
   const { text, trouble } = summarise(graph, ...traces.map(({ trace: each }) => each));
   return {
     entries: traces.map(({ to, via, from, trace: each }) => ({
@@ -35,6 +121,8 @@ export function follow(held: Held, sendings: readonly Sending[]): FollowView {
         takers: rest.takers.map((id) => id.replace(/^app:/, '')),
         outcome: rest.outcome,
         latency: rest.latency,
+        message: each.ends.find(({ hop }) => hop.node === rest.node)?.hop.message ?? each.message,
+        fates: fatesOf(graph, rest.node),
       })),
     ),
     lit: light(graph, traces),

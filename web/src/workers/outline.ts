@@ -1,6 +1,13 @@
 /** What a topology declares, as lists: the outline, and the message types with their samples. */
-import { samplesOf, type Items, type RoutingGraph, type Severity } from '@vondle/core';
-import type { MessageView, OutlineGroup, PublishView } from './views.ts';
+import {
+  keptSamples,
+  samplesOf,
+  type Items,
+  type MessageType,
+  type RoutingGraph,
+  type Severity,
+} from '@vondle/core';
+import type { FieldView, MessageView, OutlineGroup, PublishView } from './views.ts';
 
 /** Everything by broker and kind. */
 export function outlineOf(graph: RoutingGraph, worst: ReadonlyMap<string, Severity>): OutlineGroup[] {
@@ -48,11 +55,44 @@ export function messagesOf({ topology }: RoutingGraph): MessageView[] {
       publishes.set(message?.value ?? '', list);
     }
   }
+  const kept = keptSamples(topology);
   return [...topology.messages.values()].map((type) => ({
     id: type.id,
     key: type.key?.value ?? '',
     labels: [...type.labels],
-    samples: samplesOf(type),
+    samples: [
+      ...samplesOf(type),
+      ...kept
+        .filter(({ message }) => message.type === type.id)
+        .map(({ name, message, sendings }) => {
+          const from = sendings[0]?.from?.replace(/^app:/, '');
+          return { name, message, kept: true as const, ...(from ? { from } : {}) };
+        }),
+    ],
+    fields: fieldsOf(type),
     publishes: publishes.get(type.id) ?? [],
   }));
+}
+
+/** Its headers and properties, as a form asks for them: what must be there first. */
+function fieldsOf(type: MessageType): FieldView[] {
+  const fields = (['headers', 'properties'] as const).flatMap((of) =>
+    [...type[of]].map(([name, { schema }]): FieldView => {
+      const field = { name, of, required: type.required.has(name) };
+      if ('const' in schema) return { ...field, fixed: schema['const'] };
+      if (Array.isArray(schema['enum'])) return { ...field, values: schema['enum'] };
+      if (schema['type'] === 'boolean') return { ...field, values: [true, false] };
+      if (schema['type'] !== 'integer' && schema['type'] !== 'number') return field;
+      const [least, most] = [schema['minimum'], schema['maximum']];
+      return {
+        ...field,
+        number: {
+          whole: schema['type'] === 'integer',
+          ...(typeof least === 'number' ? { least } : {}),
+          ...(typeof most === 'number' ? { most } : {}),
+        },
+      };
+    }),
+  );
+  return fields.sort((a, b) => Number(b.required) - Number(a.required));
 }

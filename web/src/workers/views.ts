@@ -1,5 +1,14 @@
 /** What the worker tells the main thread: plain data, ready to draw. */
-import type { ChangeKind, EdgeKind, Message, NodeRole, Outcome, Severity, TextEdit } from '@vondle/core';
+import type {
+  ChangeKind,
+  EdgeKind,
+  Fate,
+  Message,
+  NodeRole,
+  Outcome,
+  Severity,
+  TextEdit,
+} from '@vondle/core';
 
 export interface Spot {
   doc: string;
@@ -55,7 +64,8 @@ export interface MessageView {
   id: string;
   key: string;
   labels: string[];
-  samples: { name: string; message: Message }[];
+  samples: { name: string; message: Message; kept?: true; from?: string }[];
+  fields: FieldView[];
   publishes: PublishView[];
 }
 
@@ -210,7 +220,18 @@ export interface FollowView {
   entries: { to: string; via: string; from: string; hop: HopView }[];
   sentence: string;
   trouble: { text: string; spot?: Spot }[];
-  rests: { node: string; name: string; copies: number; takers: string[]; outcome: string; latency: number }[];
+  rests: {
+    node: string;
+    name: string;
+    copies: number;
+    takers: string[];
+    outcome: string;
+    latency: number;
+    /** The message as it rests there. */
+    message: Message;
+    /** What may become of it there. */
+    fates: Fate[];
+  }[];
   lit: {
     /** Copies that pass each node. */
     nodes: Record<string, number>;
@@ -240,3 +261,60 @@ export interface WhyNotView {
 
 /** Edits worked out, or in words why there are none. */
 export type Edits = { ok: true; edits: TextEdit[] } | { ok: false; message: string };
+
+/** What was understood of a file of messages. */
+export interface FileView {
+  messages: number;
+  problems: { line: number; text: string }[];
+  /** Problems not listed. */
+  more: number;
+}
+
+/** Many messages, as far as they are followed. */
+export interface ManyView {
+  all: number;
+  /** outrun: the topology changed meanwhile. */
+  state: 'running' | 'done' | 'stopped' | 'outrun';
+  messages: number;
+  copies: number;
+  stores: { store: string; messages: number; copies: number }[];
+  outcomes: { outcome: Outcome; count: number }[];
+  spreads: { spread: string; members: { store: string; count: number }[] }[];
+}
+
+export interface ManyRow {
+  type: string;
+  key: string;
+  headers: string;
+  copies: number;
+  stores: string[];
+  ends: { outcome: Outcome; at: string; why: string }[];
+  message: Message;
+}
+
+/** A header or property of a type, as a form asks for it. */
+export interface FieldView {
+  name: string;
+  of: 'headers' | 'properties';
+  required: boolean;
+  /** The values there are to choose from. */
+  values?: unknown[];
+  /** What it is when it cannot be anything else. */
+  fixed?: unknown;
+  number?: { least?: number; most?: number; whole: boolean };
+}
+
+/** A kept sample and what becomes of it now. */
+export interface KeptView {
+  name: string;
+  group: string;
+  type: string;
+  from: string;
+  spot: Spot;
+  rests: string[];
+  ends: Outcome[];
+  /** Against what the draft is compared with; absent where it is the same, or there is nothing to compare with. */
+  change?: { more: string[]; fewer: string[]; begun: Outcome[]; ended: Outcome[] };
+  /** Whether it was there before. */
+  known: boolean;
+}

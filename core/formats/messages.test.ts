@@ -1,0 +1,130 @@
+import { readTopology } from '../language/read.ts';
+import { Batch } from '../routing/batch.ts';
+import { buildGraph } from '../routing/graph.ts';
+import { batchCsv, batchNdjson, csvLine } from './batch.ts';
+import { readMessages, understand } from './messages.ts';
+
+const graph = buildGraph(
+  readTopology([
+    {
+      name: 'a',
+      text: `messages:
+  left: { key: "sailing.{route}", properties: { type: { const: line.left } }, headers: { route: { enum: [north] } } }
+apps: { bridge: {} }
+brokers:
+  m:
+    kind: amqp
+    access: open
+    queues: { one: {}, two: {} }
+    exchanges: { in: { type: topic } }
+    bindings: [{ from: in, to: one, key: "#" }]
+  n: { kind: amqp, access: open, queues: { one: {} } }
+spreads: { work: { members: [m/two, n/one], choose: rotate } }
+`,
+    },
+  ]),
+);
+
+describe('a file of messages', () => {
+  test('is one object, a list, or one object a line; a broken line is told with its number', () => {
+    expect(readMessages('{"to":"m/in"}')).toEqual([{ line: 1, data: { to: 'm/in' } }]);
+    expect(readMessages('[{"a":1},\n{"b":2}]').map((each) => 'data' in each && each.data)).toEqual([
+      { a: 1 },
+      { b: 2 },
+    ]);
+    expect(readMessages('{"a":1}\n\n{"b":\n{"c":3}\r\n')).toEqual([
+      { line: 1, data: { a: 1 } },
+      { line: 3, error: expect.stringContaining('not JSON') },
+      { line: 4, data: { c: 3 } },
+    ]);
+    expect(readMessages(' \n')).toEqual([]);
+  });
+
+  test('a message need not say where it is sent', () => {
+    expect(understand(graph, { type: 'left', headers: { route: 'north' } })).toEqual({
+      message: {
+        type: 'left',
+        key: 'sailing.north',
+        headers: { route: 'north' },
+        properties: { type: 'line.left' },
+      },
+    });
+    expect(understand(graph, { to: 'm/in', from: 'bridge', key: 'k' })).toMatchObject({
+      sending: { to: 'm/in', from: 'app:bridge' },
+    });
+  });
+
+  test.each([
+    [3, 'a message is a JSON object'],
+    [{ too: 1 }, 'unknown: too'],
+    [{ via: 'smoke' }, '`via` is'],
+    [{ key: 1 }, '`key` must be a text'],
+    [{ headers: [] }, '`headers` must be a map'],
+    [{ mandatory: 1 }, '`mandatory` is'],
+    [{ from: 'gone' }, 'no app `gone`'],
+    [{ type: 'gone' }, 'no message type `gone`'],
+  ])('%j is refused in words', (data, words) => {
+    expect(understand(graph, data)).toEqual({ error: expect.stringContaining(words) });
+  });
+
+  test('a CloudEvent gives its attributes as properties, its extensions as headers', () => {
+    const event = {
+      specversion: '1.0',
+      id: '7',
+      source: '/quay',
+      type: 'line.left',
+      subject: 's',
+      route: 'north',
+      data: { ship: 'auk' },
+    };
+    expect(understand(graph, event)).toEqual({
+      message: {
+        type: 'left',
+        key: 'sailing.north',
+        headers: { route: 'north' },
+        properties: { type: 'line.left', messageId: '7', source: '/quay', subject: 's' },
+        body: { ship: 'auk' },
+      },
+    });
+    expect(understand(graph, { ...event, type: 'other' })).toMatchObject({ message: { key: '' } });
+  });
+});
+
+describe('a batch', () => {
+  const batch = new Batch(graph);
+  const message = { type: 'left', key: 'sailing.north', headers: { route: '=1,"2"' }, properties: {} };
+  for (let i = 0; i < 5; i++) batch.add(message, [{ to: 'm/in' }, { to: 'spread:work' }]);
+  batch.add({ ...message, key: 'x' }, [{ to: 'm/gone' }]);
+
+  test('counts stores, outcomes and what spreads chose, each message going on where the last left off', () => {
+    const { messages, copies, stores, outcomes, spreads, types } = batch.totals;
+    expect([messages, copies]).toEqual([6, 10]);
+    expect(Object.fromEntries(stores)).toEqual({
+      'm/one': { messages: 5, copies: 5 },
+      'm/two': { messages: 3, copies: 3 },
+      'n/one': { messages: 2, copies: 2 },
+    });
+    expect([...outcomes]).toEqual([['unresolved', 1]]);
+    expect([...spreads.values()].map((members) => Object.fromEntries(members))).toEqual([
+      { 'm/two': 3, 'n/one': 2 },
+    ]);
+    expect([...types]).toEqual([['left', 6]]);
+  });
+
+  test('messages that fare alike share their result', () => {
+    expect(new Set(batch.rows.map(({ result }) => result)).size).toBe(3);
+  });
+
+  test('is written as CSV, which no spreadsheet runs, and as NDJSON', () => {
+    const lines = [...batchCsv(batch.rows)];
+    expect(lines[1]).toBe('1,left,sailing.north,"{""route"":""=1,\\""2\\""""}",2,m/one; m/two,,0\r\n');
+    expect(lines.at(-1)).toContain('unresolved at m/gone');
+    expect(csvLine(['=1+1', -1, 'a\nb', undefined])).toBe(`'=1+1,-1,"a\nb",\r\n`);
+    const rows = [...batchNdjson(batch.rows)].map((line) => JSON.parse(line) as Record<string, unknown>);
+    expect(rows[1]).toMatchObject({
+      number: 2,
+      message,
+      rests: [{ store: 'm/one' }, { store: 'n/one', copies: 1 }],
+    });
+  });
+});

@@ -1,0 +1,118 @@
+/**
+ * Messages in files: a JSON object or list, or one object a line (NDJSON). An object is a message in
+ * our own words (`to`, `type`, `key`, `headers`, …) or a CloudEvent in its JSON format (CloudEvents
+ * 1.0.2, JSON Event Format §3; a list is its batch, §4).
+ */
+import type { MessageType } from '../language/messages.ts';
+import { message as makeMessage, type Message } from '../model/message.ts';
+import type { RoutingGraph } from '../routing/graph.ts';
+import type { Sending } from '../routing/trace.ts';
+import { complete } from '../samples/samples.ts';
+
+/** One object of a file, or why it is none. */
+export type Written =
+  { readonly line: number; readonly data: unknown } | { readonly line: number; readonly error: string };
+
+/** @returns what a file holds, in its order; lines count from 1. */
+export function readMessages(text: string): Written[] {
+  const whole = text.trim();
+  if (whole === '') return [];
+  try {
+    const data: unknown = JSON.parse(whole);
+    return (Array.isArray(data) ? data : [data]).map((each: unknown, i) => ({ line: i + 1, data: each }));
+  } catch {
+    // not one JSON text: then one a line
+  }
+  return text.split('\n').flatMap((line, i): Written[] => {
+    if (line.trim() === '') return [];
+    try {
+      return [{ line: i + 1, data: JSON.parse(line) as unknown }];
+    } catch (error) {
+      return [{ line: i + 1, error: `not JSON: ${(error as Error).message}` }];
+    }
+  });
+}
+
+/** A message understood; without `sending` it does not say where it is sent. */
+export type Understood =
+  { readonly message: Message; readonly sending?: Sending } | { readonly error: string };
+
+const KNOWN = ['to', 'via', 'topic', 'from', 'type', 'key', 'headers', 'properties', 'body', 'mandatory'];
+const isMap = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** Reads one object as a message and, where it says so, how it is sent. */
+export function understand(graph: RoutingGraph, data: unknown): Understood {
+  if (!isMap(data)) return { error: 'a message is a JSON object' };
+  if (typeof data['specversion'] === 'string') return { message: ofCloudEvent(graph, data) };
+  const unknown = Object.keys(data).filter((key) => !KNOWN.includes(key));
+  if (unknown.length) return { error: `unknown: ${unknown.join(', ')}; a message has ${KNOWN.join(', ')}` };
+  const { to, via, topic, from, type, key, headers, properties, body, mandatory } = data;
+  if (via !== undefined && via !== 'mqtt' && via !== 'amqp') return { error: '`via` is "mqtt" or "amqp"' };
+  for (const [name, value] of Object.entries({ to, topic, from, type, key })) {
+    if (value !== undefined && typeof value !== 'string') return { error: `\`${name}\` must be a text` };
+  }
+  for (const [name, value] of Object.entries({ headers, properties })) {
+    if (value !== undefined && !isMap(value)) return { error: `\`${name}\` must be a map` };
+  }
+  if (mandatory !== undefined && typeof mandatory !== 'boolean')
+    return { error: '`mandatory` is true or false' };
+  const { topology } = graph;
+  const app = (from as string | undefined)?.replace(/^app:/, '');
+  if (app !== undefined && !topology.declared.apps?.has(app)) return { error: `there is no app \`${app}\`` };
+  const declared = type === undefined ? undefined : topology.messages.get(type as string);
+  if (type !== undefined && !declared) return { error: `there is no message type \`${type as string}\`` };
+  const given: Partial<Message> = {
+    ...(headers ? { headers: headers as Record<string, unknown> } : {}),
+    ...(properties ? { properties: properties as Record<string, unknown> } : {}),
+    ...(body === undefined ? {} : { body }),
+    ...(key === undefined && topic === undefined
+      ? {}
+      : { key: String(via === 'mqtt' ? (topic ?? key) : (key ?? topic)) }),
+  };
+  const message = declared ? complete(declared, given) : makeMessage(given);
+  if (to === undefined) return { message };
+  return {
+    message,
+    sending: {
+      to: to as string,
+      ...(via === 'mqtt' ? { via } : {}),
+      ...(app === undefined ? {} : { from: `app:${app}` }),
+      ...(mandatory === undefined ? {} : { mandatory: mandatory as boolean }),
+    },
+  };
+}
+
+/** Context attributes that are properties of a message, by what they are called there. */
+const ATTRIBUTES: Readonly<Record<string, string>> = {
+  type: 'type',
+  subject: 'subject',
+  source: 'source',
+  id: 'messageId',
+  time: 'timestamp',
+  datacontenttype: 'contentType',
+};
+
+/** A CloudEvent as a message: context attributes as properties, extensions as headers, data as the body. */
+function ofCloudEvent(graph: RoutingGraph, event: Record<string, unknown>): Message {
+  const headers: Record<string, unknown> = {};
+  const properties: Record<string, unknown> = {};
+  for (const [name, value] of Object.entries(event)) {
+    if (['specversion', 'data', 'data_base64', 'dataschema'].includes(name)) continue;
+    const property = ATTRIBUTES[name];
+    if (property) properties[property] = value;
+    else headers[name] = value;
+  }
+  const body = event['data'] ?? event['data_base64'];
+  const given = { headers, properties, ...(body === undefined ? {} : { body }) };
+  const declared = typeNamed(graph, event['type']);
+  return declared ? complete(declared, given) : makeMessage(given);
+}
+
+/** The message type whose `type` property is always this, else the one of this id. */
+function typeNamed(graph: RoutingGraph, type: unknown): MessageType | undefined {
+  const { messages } = graph.topology;
+  for (const each of messages.values())
+    if (each.properties.get('type')?.schema['const'] === type) return each;
+  return messages.get(String(type));
+}
