@@ -132,7 +132,7 @@ export function key(i: number): string {
 }
 
 /** A fixed sequence of pseudo-random whole numbers below a bound. */
-function sequence(seed: number): (below: number) => number {
+export function sequence(seed: number): (below: number) => number {
   let state = seed;
   return (below) => {
     state = (Math.imul(state, 1664525) + 1013904223) >>> 0;

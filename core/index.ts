@@ -29,6 +29,13 @@ export * from './rollout/amqp.ts';
 export * from './rollout/probe.ts';
 export { CHECKS, runChecks } from './checks/run.ts';
 export * from './routing/settle.ts';
+export {
+  arrange,
+  type Arrangement,
+  type Connection,
+  type Placeable,
+  type Spacing,
+} from './picture/arrange.ts';
 export { fold, neighbourhood, type Fold } from './picture/fold.ts';
 export { outcomeChange, outcomeOf, type OutcomeChange, type OutcomeOf } from './compare/outcomes.ts';
 export { compareGraphs, type ChangeKind, type GraphChange } from './compare/graphs.ts';

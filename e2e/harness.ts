@@ -5,7 +5,7 @@ import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { Client } from 'pg';
 import browserFlags from '../tools/setup/browser-flags.json';
-import puppeteer, { type Browser, type Page } from 'puppeteer-core';
+import puppeteer, { type Browser, type ElementHandle, type Page } from 'puppeteer-core';
 
 const ROOT = join(__dirname, '..');
 export const PASSWORD = 'a password for the story';
@@ -154,18 +154,25 @@ export async function see(page: Page, selector: string, wanted: string | RegExp)
   }
 }
 
-/** Clicks the first element of that kind whose text fits. */
+/** Clicks the first element of that kind whose text fits, once it is on the screen. */
 export async function press(page: Page, selector: string, text: string | RegExp): Promise<void> {
   await see(page, selector, text);
-  const all = await page.$$(selector);
-  for (const element of all) {
-    const content = await element.evaluate((each) => each.textContent?.replace(/\s+/g, ' ').trim() ?? '');
-    if (typeof text === 'string' ? content.includes(text) : text.test(content)) {
-      await element.click();
-      return;
-    }
-  }
-  throw new Error(`nothing to press: ${selector} ${text}`);
+  const [source, flags] =
+    typeof text === 'string' ? [text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'), ''] : [text.source, text.flags];
+  const handle = await page.waitForFunction(
+    (css: string, pattern: string, how: string) =>
+      [...document.querySelectorAll(css)].find(
+        (element) =>
+          new RegExp(pattern, how).test(element.textContent?.replace(/\s+/g, ' ').trim() ?? '') &&
+          element.checkVisibility({ opacityProperty: true, visibilityProperty: true }) &&
+          element.getClientRects().length > 0,
+      ),
+    {},
+    selector,
+    source,
+    flags,
+  );
+  await (handle.asElement() as ElementHandle<Element>).click();
 }
 
 export async function signIn(

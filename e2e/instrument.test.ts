@@ -148,16 +148,12 @@ describe('the picture', () => {
 
   test('a broker folds to one plate and opens again', async () => {
     const whole = await nodes();
-    const toggle = async () => {
-      await w.page.$eval('.band-name[aria-label="fold or unfold mainland"]', (name) =>
-        (name as unknown as SVGElement).focus(),
-      );
-      await w.page.keyboard.press('Enter');
-    };
-    await toggle();
+    const band = '.band-name[aria-label="fold or unfold mainland"]';
+    await w.page.click(band);
     await w.page.waitForSelector('[data-node="broker:mainland"]');
     expect(await nodes()).toBeLessThan(whole - 10);
-    await toggle();
+    await w.page.$eval(band, (head) => (head as unknown as SVGElement).focus());
+    await w.page.keyboard.press('Enter');
     await w.page.waitForFunction((n) => document.querySelectorAll('.node').length === n, {}, whole);
   });
 

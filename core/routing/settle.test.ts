@@ -97,7 +97,8 @@ describe('what becomes of copies that are given up', () => {
   });
 
   test('rejections that go round are never cut, and are told as endless', () => {
-    const rejecting = (store: StoreNode): Fate | undefined => (store.decl.deadLetter ? 'rejected' : undefined);
+    const rejecting = (store: StoreNode): Fate | undefined =>
+      store.decl.deadLetter ? 'rejected' : undefined;
     const loop = buildGraph(
       readTopology([
         {

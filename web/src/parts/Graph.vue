@@ -1,19 +1,22 @@
 <script setup lang="ts">
-import { useEventListener, useResizeObserver } from '@vueuse/core';
+import { useDebounceFn, useEventListener, useResizeObserver } from '@vueuse/core';
 import { select } from 'd3-selection';
 import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import { useBench } from '../stores/bench.ts';
 import { useFocus } from '../stores/focus.ts';
 import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
 import { barrierAt, linePath, platePath } from './graph-lines.ts';
+import Overview from './Overview.vue';
 
 /** The routing graph, with the followed message's path lit. Drag or scroll to move, Ctrl and wheel to zoom, Tab to walk the nodes. */
 const bench = useBench();
 const focus = useFocus();
-const frame = ref<SVGSVGElement>();
+const frame = ref<HTMLElement>();
+const sheet = ref<SVGSVGElement>();
 const scene = ref<SVGGElement>();
-const transform = ref<ZoomTransform>(zoomIdentity);
+const transform = shallowRef<ZoomTransform>(zoomIdentity);
+const size = ref({ width: 0, height: 0 });
 
 const layout = computed(() => bench.drawing?.layout);
 const nodes = computed(() => {
@@ -81,14 +84,46 @@ const splits = computed(() => {
   });
 });
 
-const behaviour = zoom<SVGSVGElement, unknown>()
+const behaviour = zoom<HTMLElement, unknown>()
   .scaleExtent([0.1, 3])
   // the wheel scrolls; with Ctrl (as a pinch reports itself) it zooms
   .filter((event: WheelEvent & MouseEvent) => (event.type === 'wheel' ? event.ctrlKey : event.button === 0))
   .on('zoom', (event: { transform: ZoomTransform; sourceEvent: unknown }) => {
     transform.value = event.transform;
     touched ||= Boolean(event.sourceEvent);
+    move();
   });
+
+/**
+ * Moves the whole sheet, which was painted once: nothing is drawn again, and Vue is not asked, however
+ * much there is on it. A while after the last change of size it is painted anew, sharp.
+ */
+function move() {
+  if (!sheet.value) return;
+  const { x, y, k } = transform.value;
+  sheet.value.style.transform = `translate(${x}px, ${y}px) scale(${k})`;
+  sheet.value.style.willChange = 'transform';
+  sharpen();
+}
+const sharpen = useDebounceFn(() => sheet.value && (sheet.value.style.willChange = 'auto'), 150);
+
+/** The part of the graph in view, in its own units. */
+const inView = computed(() => {
+  const { x, y, k } = transform.value;
+  return { x: -x / k, y: -y / k, width: size.value.width / k, height: size.value.height / k };
+});
+const wantsOverview = computed(() => {
+  const { width, height } = inView.value;
+  return (
+    layout.value !== undefined && (layout.value.height > height * 1.3 || layout.value.width > width * 1.3)
+  );
+});
+const marked = computed(() => new Set([...Object.keys(lit.value?.nodes ?? {}), ...reaching.value]));
+
+function goTo({ x, y }: { x: number; y: number }) {
+  touched = true;
+  select(frame.value!).call(behaviour.translateTo, x, y);
+}
 
 // until somebody moves it, the whole width stays in view
 let touched = false;
@@ -98,7 +133,11 @@ onMounted(() => {
   fit('width');
 });
 watch(layout, () => !touched && fit('width'));
-useResizeObserver(frame, () => !touched && fit('width'));
+useResizeObserver(frame, ([entry]) => {
+  const { width, height } = entry!.contentRect;
+  size.value = { width, height };
+  if (!touched) fit('width');
+});
 useEventListener(
   frame,
   'wheel',
@@ -176,32 +215,38 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
 </script>
 
 <template>
-  <div class="graph">
-    <svg ref="frame" role="group" aria-label="routing graph">
-      <g
-        ref="scene"
-        :transform="transform.toString()"
-        :class="{ dimmed: lit || reaching.size, compared: bench.showing.compared }"
-      >
+  <div ref="frame" class="graph">
+    <svg
+      ref="sheet"
+      class="sheet"
+      role="group"
+      aria-label="routing graph"
+      :width="layout?.width ?? 0"
+      :height="layout?.height ?? 0"
+    >
+      <g ref="scene" :class="{ dimmed: lit || reaching.size, compared: bench.showing.compared }">
         <g v-if="layout">
           <text v-for="lane in layout.lanes" :key="lane.title" class="lane" :x="lane.x" y="16">
             {{ lane.title }}
           </text>
           <g v-for="band in layout.bands" :key="band.broker">
             <rect class="band" :x="band.x" :y="band.y" :width="band.width" :height="band.height" rx="6" />
-            <text
+            <g
               class="band-name"
-              :x="band.x + 10"
-              :y="band.y + 18"
+              :transform="`translate(${band.x} ${band.y})`"
               role="button"
               tabindex="0"
               :aria-label="`fold or unfold ${band.broker}`"
               @click="toggle(band.broker)"
               @keydown.enter="toggle(band.broker)"
             >
-              {{ band.broker }}
-              <tspan class="band-kind" dx="10">{{ band.kind }}</tspan>
-            </text>
+              <!-- letters alone are hard to hit: the pointer falls between them -->
+              <rect :width="band.width" height="26" />
+              <text x="10" y="18">
+                {{ clip(band.broker, 40) }}
+                <tspan class="band-kind" dx="10">{{ band.kind }}</tspan>
+              </text>
+            </g>
           </g>
           <g
             v-for="edge in edges"
@@ -278,6 +323,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
       Nothing is declared yet. Begin in Declare with a broker and its queues, or with an app and what it
       publishes.
     </p>
+    <Overview v-if="layout && wantsOverview" :layout="layout" :view="inView" :lit="marked" @go="goTo" />
     <button class="plain fit" @click="fit('whole')">whole</button>
   </div>
 </template>
@@ -288,17 +334,17 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
   min-width: 0;
   min-height: 0;
   overflow: hidden;
-}
-svg {
-  position: absolute;
-  inset: 0;
-  width: 100%;
-  height: 100%;
   cursor: grab;
   user-select: none;
 }
-svg:active {
+.graph:active {
   cursor: grabbing;
+}
+.sheet {
+  position: absolute;
+  inset: 0;
+  transform-origin: 0 0;
+  overflow: visible;
 }
 .lane {
   font-size: 12px;
@@ -307,10 +353,13 @@ svg:active {
 .band {
   fill: var(--band);
 }
-.band-name {
+.band-name text {
   font-size: 12.5px;
   font-weight: 600;
   fill: var(--ink);
+}
+.band-name rect {
+  fill: transparent;
 }
 .band-kind {
   font-weight: 400;
@@ -389,12 +438,11 @@ svg:active {
   fill: var(--soft);
 }
 .band-name {
-  pointer-events: bounding-box;
   cursor: pointer;
   outline: none;
 }
-.band-name:hover,
-.band-name:focus-visible {
+.band-name:hover text,
+.band-name:focus-visible text {
   text-decoration: underline;
 }
 .mark {

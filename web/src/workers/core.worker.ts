@@ -38,6 +38,7 @@ import type {
   FindingView,
   FollowView,
   KeptView,
+  Layout,
   ManyRow,
   ManyView,
   NamedView,
@@ -55,6 +56,8 @@ const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 let base: RoutingGraph | undefined;
 let findings: FindingView[] = [];
 let worst = new Map<string, Severity>();
+/** Where everything stands on the screen. */
+let laidOut: Layout | undefined;
 /** What was told last, to tell only what is new. */
 let told = { outline: '', messages: '', drawing: '' };
 
@@ -119,8 +122,10 @@ const worker = {
   },
 
   /** The graph and where everything stands, if that is not what was told last. */
-  async drawing(showing: Showing): Promise<Drawing | undefined> {
-    return news('drawing', await draw(held.graph, base, worst, showing));
+  drawing(showing: Showing): Drawing | undefined {
+    const drawn = draw(held.graph, base, worst, showing, laidOut);
+    laidOut = drawn.layout;
+    return news('drawing', drawn);
   },
 
   /** The graph as other programs read it. */

@@ -8,22 +8,24 @@ import {
   type Severity,
 } from '@vondle/core';
 import { layOut } from './layout.ts';
-import type { ChangeView, Drawing, EdgeView, NodeView, Showing } from './views.ts';
+import type { ChangeView, Drawing, EdgeView, Layout, NodeView, Showing } from './views.ts';
 import { edgeLabel, nodeName, noteOf } from './words.ts';
 
 /** More nodes than this are not laid out as they are: the largest brokers are folded first. */
-const MOST_NODES = 500;
+const MOST_NODES = 2000;
 
 /**
  * @param base the graph compared with, if any
  * @param worst the worst finding of each thing
+ * @param before where everything stood when it was drawn last
  */
-export async function draw(
+export function draw(
   graph: RoutingGraph,
   base: RoutingGraph | undefined,
   worst: ReadonlyMap<string, Severity>,
   showing: Showing,
-): Promise<Drawing> {
+  before?: Layout,
+): Drawing {
   const changes = base && showing.compared ? compareGraphs(base, graph) : [];
   const changed = new Map(changes.map((change) => [`${change.of} ${change.id}`, change.kind]));
   const nodeView = (of: RoutingGraph, node: GraphNode): NodeView => {
@@ -76,7 +78,7 @@ export async function draw(
   return {
     nodes: shown,
     edges: lines,
-    layout: await layOut(shown, lines, kinds),
+    layout: layOut(shown, lines, kinds, before),
     changes: changes.map((change) => ({ ...change, at: at(change, edges) })),
     whole: nodes.length,
   };

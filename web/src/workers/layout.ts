@@ -1,15 +1,15 @@
 /**
  * Places the graph: lanes from left to right (publishers, entries, inner routing, stores, takers),
- * brokers as bands below each other. Within a band the order and the ways of lines come from ELK's
- * layered layout; the columns of all bands are then brought to the same x, each band's x being
- * stretched piece by piece, so that no line leaves the corridor ELK gave it. What crosses bands
- * runs in the corridors between columns and bands, where there are no plates.
+ * brokers as bands below each other. Within a band core's arrangement gives the order and the heights;
+ * all bands share their columns. What crosses bands runs in the corridors between columns and bands,
+ * where there are no plates.
  */
-import ELK, { type ElkExtendedEdge, type ElkNode } from 'elkjs/lib/elk.bundled.js';
+import { arrange, type Arrangement } from '@vondle/core';
 import type { Band, EdgeView, Layout, NodeView, PlacedEdge } from './views.ts';
 
 const PLATE = { width: 138, height: 38 };
-const ROW_GAP = 14;
+/** Between plates, beside a passing line, between passing lines; the first leaves room for words over lines. */
+const SPACING = { plate: PLATE.height, between: 14, beside: 14, lines: 16 };
 /** Room between the columns: narrow beside apps, wide where bindings carry words. */
 const GAP = { narrow: 44, wide: 86 };
 const BAND_PAD = { top: 30, bottom: 14, side: 14 };
@@ -66,59 +66,62 @@ function slotsOf(nodes: readonly NodeView[], edges: readonly EdgeView[]): Map<st
 
 const rank = ({ lane, sub }: Slot) => (lane === 2 ? 2 + sub : lane < 2 ? lane : lane + MOST_INNER);
 
-export async function layOut(
+/**
+ * @param brokers the kind of each broker, in words
+ * @param before where everything stood, so that a small edit moves little
+ */
+export function layOut(
   nodes: readonly NodeView[],
   edges: readonly EdgeView[],
   brokers: ReadonlyMap<string, string>,
-): Promise<Layout> {
+  before?: Layout,
+): Layout {
   const byId = new Map(nodes.map((node) => [node.id, node]));
   const slots = slotsOf(nodes, edges);
   const bandOf = homes(nodes, edges, byId);
-  const sizes = new Map<string, number>();
-  for (const band of bandOf.values()) sizes.set(band, (sizes.get(band) ?? 0) + 1);
-  // the broker where most happens comes first
-  const bandNames = [...sizes].sort((a, b) => b[1] - a[1]).map(([name]) => name);
-
-  const elk = new ELK();
-  const arranged = await Promise.all(
-    bandNames.map(async (name) => {
-      const own = nodes.filter((node) => bandOf.get(node.id) === name);
-      const within = edges.filter(
-        (edge) =>
-          bandOf.get(edge.from) === name &&
-          bandOf.get(edge.to) === name &&
-          rank(slots.get(edge.from)!) < rank(slots.get(edge.to)!),
-      );
-      return { name, own, result: await elk.layout(elkGraph(own, within, slots)) };
-    }),
-  );
-
-  // the columns: a lane may hold several, where exchanges follow each other
-  const columns = arranged.map(({ own, result }) => columnsOf(own, result, slots));
-  const shared = shareColumns(columns);
+  const members = new Map<string, NodeView[]>();
+  for (const node of nodes) {
+    const band = bandOf.get(node.id)!;
+    const own = members.get(band);
+    if (own) own.push(node);
+    else members.set(band, [node]);
+  }
+  const inside = new Map<string, EdgeView[]>();
+  for (const edge of edges) {
+    const band = bandOf.get(edge.from);
+    if (band === undefined || band !== bandOf.get(edge.to)) continue;
+    if (rank(slots.get(edge.from)!) >= rank(slots.get(edge.to)!)) continue;
+    const own = inside.get(band);
+    if (own) own.push(edge);
+    else inside.set(band, [edge]);
+  }
+  const earlier = before && new Map(before.nodes.map(({ id, y }) => [id, y]));
+  const columns = columnsOf(slots.values());
 
   const placed = new Map<string, Point>();
   const lines = new Map<string, PlacedEdge>();
   const bands: Band[] = [];
   let y = TOP;
-  for (const [index, { name, result }] of arranged.entries()) {
-    const stretch = stretcher(columns[index]!, shared);
+  // the broker where most happens comes first
+  for (const [broker, own] of [...members].sort((a, b) => b[1].length - a[1].length)) {
+    const arranged = arrange(
+      own.map(({ id }) => ({ id, rank: rank(slots.get(id)!) })),
+      inside.get(broker) ?? [],
+      SPACING,
+      earlier,
+    );
     const top = y + BAND_PAD.top;
-    for (const child of result.children ?? []) {
-      const column = columns[index]!.find((each) => each.ids.has(child.id))!;
-      placed.set(child.id, { x: shared.at(column), y: top + (child.y ?? 0) });
-    }
-    for (const edge of result.edges ?? []) {
-      const line = lineOf(edge, stretch, top);
-      if (line) lines.set(edge.id, line);
-    }
-    const height = BAND_PAD.top + (result.height ?? 0) + BAND_PAD.bottom;
-    bands.push({ broker: name, kind: brokers.get(name) ?? '', x: 0, y, width: 0, height });
+    for (const [id, middle] of arranged.heights)
+      placed.set(id, { x: columns.at(rank(slots.get(id)!)), y: top + middle - PLATE.height / 2 });
+    for (const line of linesOf(inside.get(broker) ?? [], arranged, top, placed, columns.at))
+      lines.set(line.id, line);
+    const height = BAND_PAD.top + arranged.height + BAND_PAD.bottom;
+    bands.push({ broker, kind: brokers.get(broker) ?? '', x: 0, y, width: 0, height });
     y += height + GUTTER;
   }
 
-  const left = shared.laneLeft(1) - BAND_PAD.side;
-  const right = shared.laneLeft(3) + PLATE.width + BAND_PAD.side;
+  const left = columns.laneLeft(1) - BAND_PAD.side;
+  const right = columns.laneLeft(3) + PLATE.width + BAND_PAD.side;
   for (const band of bands) Object.assign(band, { x: left, width: right - left });
 
   let crossing = 0;
@@ -132,11 +135,11 @@ export async function layOut(
   label(lines, edges, placed);
 
   return {
-    width: shared.laneLeft(4) + PLATE.width + 14,
+    width: columns.laneLeft(4) + PLATE.width + 14,
     height: y,
     plate: PLATE,
     bands: bands.filter((band) => brokers.has(band.broker)),
-    lanes: LANES.map((title, index) => ({ title, x: shared.laneLeft(index) })),
+    lanes: LANES.map((title, index) => ({ title, x: columns.laneLeft(index) })),
     nodes: [...placed].map(([id, point]) => ({ id, ...point })),
     edges: [...lines.values()],
   };
@@ -166,108 +169,74 @@ function homes(
   return new Map(nodes.map((node) => [node.id, node.broker || mostOf(node.id) || fallback]));
 }
 
-function elkGraph(
-  nodes: readonly NodeView[],
-  edges: readonly EdgeView[],
-  slots: ReadonlyMap<string, Slot>,
-): ElkNode {
-  return {
-    id: 'band',
-    layoutOptions: {
-      'elk.algorithm': 'layered',
-      'elk.direction': 'RIGHT',
-      // components on their own would have columns of their own
-      'elk.separateConnectedComponents': 'false',
-      // the lanes are known: layers come from the x given to each node
-      'elk.layered.layering.strategy': 'INTERACTIVE',
-      'elk.layered.cycleBreaking.strategy': 'INTERACTIVE',
-      'elk.edgeRouting': 'POLYLINE',
-      'elk.padding': '[top=0,left=0,bottom=0,right=0]',
-      'elk.spacing.nodeNode': String(ROW_GAP),
-      'elk.spacing.edgeNode': '14',
-      'elk.spacing.edgeEdge': '16',
-      'elk.layered.spacing.nodeNodeBetweenLayers': '34',
-      'elk.layered.spacing.edgeNodeBetweenLayers': '10',
-      'elk.layered.considerModelOrder.strategy': 'PREFER_EDGES',
-      'elk.layered.nodePlacement.strategy': 'NETWORK_SIMPLEX',
-    },
-    children: nodes.map((node, index) => ({
-      id: node.id,
-      ...PLATE,
-      x: rank(slots.get(node.id)!) * 400,
-      y: index * 60,
-    })),
-    edges: edges.map(({ id, from, to }) => ({ id, sources: [from], targets: [to] })),
-  };
-}
-
-interface Column {
-  lane: number;
-  /** Which of its lane's columns it is. */
-  sub: number;
-  x: number;
-  ids: Set<string>;
-}
-
-function columnsOf(own: readonly NodeView[], result: ElkNode, slots: ReadonlyMap<string, Slot>): Column[] {
-  const columns = new Map<number, Column>();
-  const at = new Map((result.children ?? []).map((child) => [child.id, child.x ?? 0]));
-  for (const { id } of own) {
-    const slot = slots.get(id)!;
-    const column = columns.get(rank(slot)) ?? { ...slot, x: at.get(id)!, ids: new Set<string>() };
-    column.ids.add(id);
-    columns.set(rank(slot), column);
-  }
-  return [...columns.values()].sort((a, b) => a.x - b.x);
-}
-
-/** Global columns, wide enough for every band's own. */
-function shareColumns(bands: readonly (readonly Column[])[]) {
-  const keys = new Map<string, { lane: number; sub: number; x: number }>();
-  for (const lane of LANES.keys()) if (lane !== 2) keys.set(`${lane}.0`, { lane, sub: 0, x: 0 });
-  for (const { lane, sub } of bands.flat()) keys.set(`${lane}.${sub}`, { lane, sub, x: 0 });
-  const ordered = [...keys.values()].sort((a, b) => a.lane - b.lane || a.sub - b.sub);
-  const index = new Map(ordered.map((key, i) => [`${key.lane}.${key.sub}`, i]));
+/** The columns that all bands share, wide enough apart for the words on lines. */
+function columnsOf(slots: Iterable<Slot>) {
+  const keys = new Map<number, { lane: number; sub: number; x: number }>();
+  for (const lane of LANES.keys()) if (lane !== 2) keys.set(rank({ lane, sub: 0 }), { lane, sub: 0, x: 0 });
+  for (const slot of slots) keys.set(rank(slot), { ...slot, x: 0 });
+  const ordered = [...keys.values()].sort((a, b) => rank(a) - rank(b));
   ordered.forEach((key, i) => {
     const before = ordered[i - 1];
     const gap = key.lane === 1 || key.lane === 4 ? GAP.narrow : GAP.wide;
     key.x = before ? before.x + PLATE.width + gap : 14;
   });
   return {
-    at: (column: { lane: number; sub: number }) => ordered[index.get(`${column.lane}.${column.sub}`)!]!.x,
+    at: (of: number) => keys.get(of)!.x,
     laneLeft: (lane: number) => (ordered.find((key) => key.lane >= lane) ?? ordered.at(-1)!).x,
   };
 }
 
-/** The function that carries a band's own x to the shared one, linear between its columns' edges. */
-function stretcher(
-  columns: readonly Column[],
-  shared: { at: (column: Column) => number },
-): (x: number) => number {
-  const knots = columns.flatMap((column) => {
-    const to = shared.at(column);
-    return [
-      { from: column.x, to },
-      { from: column.x + PLATE.width, to: to + PLATE.width },
-    ];
+/** The lines of a band: from plate to plate, level where they pass a column, side by side at their plates. */
+function linesOf(
+  edges: readonly EdgeView[],
+  { passes }: Arrangement,
+  top: number,
+  placed: ReadonlyMap<string, Point>,
+  xAt: (rank: number) => number,
+): PlacedEdge[] {
+  const middle = (id: string) => placed.get(id)!.y + PLATE.height / 2;
+  const starts = sideBySide(edges, 'from', (edge) => {
+    const [first] = passes.get(edge.id) ?? [];
+    return first ? top + first.height : middle(edge.to);
   });
-  return (x) => {
-    const first = knots[0];
-    const last = knots.at(-1);
-    if (!first || !last) return x;
-    if (x <= first.from) return first.to + (x - first.from);
-    if (x >= last.from) return last.to + (x - last.from);
-    const i = knots.findIndex((knot) => knot.from >= x);
-    const [a, b] = [knots[i - 1]!, knots[i]!];
-    return b.from === a.from ? b.to : a.to + ((x - a.from) / (b.from - a.from)) * (b.to - a.to);
-  };
+  const ends = sideBySide(edges, 'to', (edge) => {
+    const last = passes.get(edge.id)?.at(-1);
+    return last ? top + last.height : middle(edge.from);
+  });
+  return edges.map((edge) => ({
+    id: edge.id,
+    points: [
+      { x: placed.get(edge.from)!.x + PLATE.width, y: middle(edge.from) + starts.get(edge.id)! },
+      ...(passes.get(edge.id) ?? []).flatMap((pass) => [
+        { x: xAt(pass.rank), y: top + pass.height },
+        { x: xAt(pass.rank) + PLATE.width, y: top + pass.height },
+      ]),
+      { x: placed.get(edge.to)!.x, y: middle(edge.to) + ends.get(edge.id)! },
+    ],
+  }));
 }
 
-function lineOf(edge: ElkExtendedEdge, stretch: (x: number) => number, top: number): PlacedEdge | undefined {
-  const [section] = edge.sections ?? [];
-  if (!section) return undefined;
-  const points = [section.startPoint, ...(section.bendPoints ?? []), section.endPoint];
-  return { id: edge.id, points: points.map(({ x, y }) => ({ x: stretch(x), y: top + y })) };
+/** How far from the middle of its plate each line ends, in the order of where the lines go. */
+function sideBySide(
+  edges: readonly EdgeView[],
+  side: 'from' | 'to',
+  other: (edge: EdgeView) => number,
+): Map<string, number> {
+  const at = new Map<string, EdgeView[]>();
+  for (const edge of edges) {
+    const known = at.get(edge[side]);
+    if (known) known.push(edge);
+    else at.set(edge[side], [edge]);
+  }
+  const found = new Map<string, number>();
+  for (const own of at.values()) {
+    const step = Math.min(7, (PLATE.height - 14) / own.length);
+    own
+      .map((edge) => ({ id: edge.id, y: other(edge) }))
+      .sort((a, b) => a.y - b.y)
+      .forEach(({ id }, i) => found.set(id, (i - (own.length - 1) / 2) * step));
+  }
+  return found;
 }
 
 interface Box {

@@ -24,7 +24,7 @@ export function svgOf(scene: SVGGElement, { width, height }: Pick<Layout, 'width
     for (const name of STYLES) element.setAttribute(name, style.getPropertyValue(name));
     for (const name of ['class', 'tabindex', 'role']) element.removeAttribute(name);
   });
-  for (const name of ['transform', 'class']) copy.removeAttribute(name);
+  copy.removeAttribute('class');
   const paper = getComputedStyle(document.body).backgroundColor;
   const text = new XMLSerializer().serializeToString(copy);
   return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${width} ${height}" width="${width}" height="${height}"><rect width="100%" height="100%" fill="${paper}"/>${text}</svg>\n`;
