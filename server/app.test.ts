@@ -62,6 +62,7 @@ describe('who may', () => {
       ['POST', '/topologies', { name: 'x' }],
       ['GET', '/topologies/harbour'],
       ['PUT', '/topologies/harbour/draft', { version: 1, documents: [] }],
+      ['PATCH', '/topologies/harbour/draft', { version: 1, names: [], changed: [] }],
       ['GET', '/topologies/harbour/revisions'],
       ['GET', '/topologies/harbour/revisions/1'],
       ['POST', '/topologies/harbour/revisions', { version: 1, words: 'x' }],
@@ -122,6 +123,28 @@ describe('drafts and revisions', () => {
     expect((await mara('GET', '/topologies/harbour')).data.draft.documents).toEqual(
       document('vondle: 1\n# a\n'),
     );
+  });
+
+  test('only what changed of a draft is written, on the version it was made on', async () => {
+    const draft = async () => (await mara('GET', '/topologies/harbour')).data.draft;
+    const change = (body: object) => mara('PATCH', '/topologies/harbour/draft', body);
+    const { version } = await draft();
+    const two = [...document('# one\n'), { name: 'b.yaml', text: '# b\n' }];
+    const put = await mara('PUT', '/topologies/harbour/draft', { version, documents: two });
+    const names = two.map(({ name }) => name);
+    const at = put.data.version as number;
+    const changed = [{ name: 'b.yaml', text: '# changed\n' }];
+    expect(await change({ version: at, names, changed })).toMatchObject({
+      status: 200,
+      data: { version: at + 1 },
+    });
+    expect((await draft()).documents).toEqual([two[0], ...changed]);
+    expect((await change({ version: at, names, changed: [] })).status).toBe(409);
+    expect((await change({ version: at + 1, names: ['gone.yaml'], changed: [] })).status).toBe(422);
+    expect((await change({ version: at + 1, names: ['b.yaml', 'b.yaml'], changed: [] })).status).toBe(422);
+    // one document less, and no text sent at all
+    expect((await change({ version: at + 1, names: ['b.yaml'], changed: [] })).status).toBe(200);
+    expect((await draft()).documents).toEqual(changed);
   });
 
   test('two writes at once: one wins, the other is told', async () => {

@@ -2,7 +2,7 @@ import { addItem } from '../language/edit.ts';
 import { addressOf } from '../model/address.ts';
 import type { Mend } from '../model/finding.ts';
 import { tenantOf, type RoutingGraph } from '../routing/graph.ts';
-import type { Check } from './check.ts';
+import { subscriptionsOf, type Check } from './check.ts';
 
 /** A topic that hands to a queue into which no statement lets it publish. */
 export const missingLeave: Check = {
@@ -10,8 +10,8 @@ export const missingLeave: Check = {
   severity: 'error',
   why: 'A topic needs leave to publish into the queue it hands to. Without it every message on this way is refused, and nobody is told.',
   run: (graph) =>
-    graph.edges.flatMap((edge) => {
-      if (edge.kind !== 'subscription' || !edge.subscription?.decl.to) return [];
+    [...subscriptionsOf(graph)].flatMap((edge) => {
+      if (!edge.subscription?.decl.to) return [];
       const topic = graph.nodes.get(edge.from)!.thing;
       const queue = graph.nodes.get(edge.to)!.thing;
       const tenant = tenantOf(graph.topology, topic);

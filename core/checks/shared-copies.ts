@@ -1,6 +1,6 @@
 import { addressOf } from '../model/address.ts';
 import { instancesOf } from '../routing/trace.ts';
-import type { Check } from './check.ts';
+import { takesOf, type Check } from './check.ts';
 
 /** Instances that each need every message, but share one store. */
 export const sharedCopies: Check = {
@@ -8,8 +8,8 @@ export const sharedCopies: Check = {
   severity: 'error',
   why: 'Takers of one store share its messages: of three instances that each need every message, each gets about a third.',
   run: (graph) =>
-    graph.edges.flatMap((edge) => {
-      if (edge.kind !== 'take' || edge.consume?.each?.value !== 'copy') return [];
+    [...takesOf(graph)].flatMap((edge) => {
+      if (edge.consume?.each?.value !== 'copy') return [];
       const store = graph.nodes.get(edge.from)!;
       const app = graph.nodes.get(edge.to)!.thing;
       const instances = instancesOf(graph, app.name);

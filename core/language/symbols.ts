@@ -1,9 +1,11 @@
 /** Names in the text: which thing one stands for, where that is declared, and where else it is named. */
 import { thing, type Thing } from '../model/address.ts';
-import type { Place } from '../model/place.ts';
+import type { Place, Val } from '../model/place.ts';
+import { pathOf } from './edit.ts';
+import type { AmqpQueueDecl, AppDecl, BindingDecl, MessageTypeDecl, SubscriptionDecl } from './language.ts';
 import type { Topology } from './read.ts';
 import type { Items } from './shape.ts';
-import { meantBy, usesIn } from './uses.ts';
+import { meantBy, namingsIn, usesIn } from './uses.ts';
 
 /** A name in the text and what it stands for. */
 export interface Symbol {
@@ -27,16 +29,36 @@ export function symbolAt(topology: Topology, doc: string, offset: number): Symbo
 }
 
 /** @returns where a thing is declared; undefined for what no document declares. */
-export function declarationOf(topology: Topology, { id }: Pick<Thing, 'id'>): Place | undefined {
-  for (const { of, place } of declarationsIn(topology)) if (of.id === id) return place;
-  return undefined;
+export function declarationOf({ declared }: Topology, of: Thing): Place | undefined {
+  let at: unknown = declared;
+  let found: Place | undefined;
+  for (const key of pathOf(of)) {
+    // sections are fields of what is declared; what they hold, by name, are items
+    const item = at instanceof Map ? (at as Items<object>).get(key) : undefined;
+    at = item ? item.value : (at as Record<string, unknown>)[key];
+    found = item?.key;
+    if (at === undefined) return undefined;
+  }
+  return found;
 }
 
 /** @returns every place that names a thing, its declaration not among them. */
-export function usesOf(topology: Topology, { id }: Pick<Thing, 'id'>): Place[] {
+export function usesOf(topology: Topology, { id, name }: Pick<Thing, 'id' | 'name'>): Place[] {
   const found: Place[] = [];
-  for (const use of usesIn(topology.declared))
-    if (meantBy(topology.declared, use)?.id === id) found.push(use.value.place);
+  // whatever names it ends in its name; looking up what is meant costs far more than asking that first
+  const names = (value: Val<string> | undefined) => value?.value.endsWith(name) === true;
+  const elsewhere = (owner: object) => {
+    const decl = owner as Partial<BindingDecl & AmqpQueueDecl & AppDecl & MessageTypeDecl & SubscriptionDecl>;
+    const { from, to } = decl;
+    if (from && to) return !names(from) && !names(to);
+    const { home, tenant, publishes, consumes, extends: parents, topic } = decl;
+    if (home || tenant || publishes || consumes || parents || topic) return false;
+    return !names(decl.deadLetter?.to) && !names(decl.perInstanceOf);
+  };
+  for (const { uses } of namingsIn(topology.declared, { has: elsewhere })) {
+    for (const use of uses)
+      if (names(use.value) && meantBy(topology.declared, use)?.id === id) found.push(use.value.place);
+  }
   return found;
 }
 

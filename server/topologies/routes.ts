@@ -35,6 +35,13 @@ const draftInput = object({
   documents,
 }).noUnknown();
 
+/** What changed of a draft: all names there are to be, in order, and the documents that are not as they were. */
+const draftChange = object({
+  version: number().integer().required('version is missing'),
+  names: array().of(documentName).required('names are missing').max(1000),
+  changed: documents.defined(),
+}).noUnknown();
+
 const newTopology = object({
   name: string().trim().required('name is missing').max(100),
 }).noUnknown();
@@ -79,6 +86,26 @@ export function topologyRoutes(db: Database): Hono<Env> {
         const written = await writeDraft(tx, topology.id, person.id, input.version, {
           documents: input.documents,
         });
+        if (written === undefined) throw moved(await draftOf(tx, topology.id));
+        return written;
+      });
+      return c.json({ version });
+    })
+    .patch('/:slug/draft', async (c) => {
+      const person = c.get('person');
+      const topology = await allowed(db, person, c.req.param('slug'), 'write');
+      const { version: from, names, changed } = await body(c, draftChange);
+      const version = await db.transaction(async (tx) => {
+        const draft = await draftOf(tx, topology.id);
+        if (draft.version !== from) throw moved(draft);
+        const known = new Map([...draft.documents, ...changed].map((document) => [document.name, document]));
+        const missing = names.find((name) => !known.has(name));
+        if (missing !== undefined || new Set(names).size !== names.length) {
+          const why = missing === undefined ? 'A name is there twice.' : `There is no document ${missing}.`;
+          throw new Problem(422, 'Not a draft', `${why} Send the whole draft instead.`);
+        }
+        const documents = names.map((name) => known.get(name)!);
+        const written = await writeDraft(tx, topology.id, person.id, from, { documents });
         if (written === undefined) throw moved(await draftOf(tx, topology.id));
         return written;
       });

@@ -111,6 +111,9 @@ export const api = {
   topology: (slug: string) => ask<TopologyEntry & { draft: DraftData }>('GET', at(slug)),
   saveDraft: (slug: string, version: number, documents: readonly TopologyDocument[]) =>
     ask<{ version: number }>('PUT', `${at(slug)}/draft`, { version, documents }),
+  /** Writes only what changed: all names, and the documents that are not as the server has them. */
+  changeDraft: (slug: string, version: number, names: string[], changed: readonly TopologyDocument[]) =>
+    ask<{ version: number }>('PATCH', `${at(slug)}/draft`, { version, names, changed }),
   revisions: (slug: string) => ask<RevisionEntry[]>('GET', `${at(slug)}/revisions`),
   revision: (slug: string, number: number) =>
     ask<{ documents: TopologyDocument[] }>('GET', `${at(slug)}/revisions/${number}`),

@@ -20,6 +20,7 @@ import type {
   Showing,
 } from '../workers/views.ts';
 import { applyTo } from './edits.ts';
+import { forget, keep, readKept } from './kept.ts';
 import { createUndo } from './undo.ts';
 
 /** Where the draft stands: what is on the screen and what the server has. */
@@ -52,6 +53,8 @@ export const useBench = defineStore('bench', () => {
   const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
 
   let version = 0;
+  /** The documents that the server has at that version, as the same objects; none where that is not known. */
+  let stored: ReadonlySet<TopologyDocument> | undefined;
   let timer: ReturnType<typeof setTimeout> | undefined;
   let saving: Promise<void> | undefined;
   let analysing: Promise<unknown> | undefined;
@@ -77,6 +80,7 @@ export const useBench = defineStore('bench', () => {
         else {
           // the draft went on without what was kept here: both sides are shown, none is dropped
           version = kept.version;
+          stored = undefined;
           theirs.value = draft;
           saveState.value = 'moved';
         }
@@ -90,6 +94,7 @@ export const useBench = defineStore('bench', () => {
     documents.value = draft.documents;
     base.value = draft.base;
     version = draft.version;
+    stored = new Set(draft.documents);
     saveState.value = 'saved';
     theirs.value = undefined;
   }
@@ -107,10 +112,13 @@ export const useBench = defineStore('bench', () => {
           now.filter((document) => !before.has(document)),
           now.map(({ name }) => name),
         );
-        outline.value = found.outline ?? outline.value;
-        messages.value = found.messages ?? messages.value;
         analysed = now;
         analysis.value = found;
+        // what follows from it is asked for first by those who wait on the analysis itself
+        await Promise.resolve();
+        const lists = await core.lists();
+        outline.value = lists.outline ?? outline.value;
+        messages.value = lists.messages ?? messages.value;
         if (drawers && !stale) await draw();
       }
     })()
@@ -249,7 +257,18 @@ export const useBench = defineStore('bench', () => {
     const sent = documents.value;
     saveState.value = 'saving';
     try {
-      arrived(slug, (await api.saveDraft(slug, version, sent)).version, sent);
+      const names = sent.map(({ name }) => name);
+      const before = stored;
+      // a large draft is not sent whole at each pause in typing
+      const saved = before
+        ? await api.changeDraft(
+            slug,
+            version,
+            names,
+            sent.filter((each) => !before.has(each)),
+          )
+        : await api.saveDraft(slug, version, sent);
+      arrived(slug, saved.version, sent);
     } catch (error) {
       if (error instanceof ApiProblem && error.status === 409) {
         const other = error.more['theirs'] as DraftData;
@@ -270,6 +289,7 @@ export const useBench = defineStore('bench', () => {
   /** The server has what was sent; what was typed meanwhile is still to be saved. */
   function arrived(slug: string, at: number, sent: readonly TopologyDocument[]): void {
     version = at;
+    stored = new Set(sent);
     saveTrouble.value = '';
     if (documents.value === sent) {
       saveState.value = 'saved';
@@ -348,32 +368,4 @@ export const useBench = defineStore('bench', () => {
 
 function same(a: readonly TopologyDocument[], b: readonly TopologyDocument[]): boolean {
   return a.length === b.length && a.every(({ name, text }, i) => b[i]!.name === name && b[i]!.text === text);
-}
-
-interface Kept {
-  version: number;
-  documents: readonly TopologyDocument[];
-}
-
-const keptKey = (slug: string) => `vondle draft ${slug}`;
-
-/** Keeps unsaved work in the browser, so that a crash or a lost connection loses nothing. */
-function keep(slug: string, work: Kept): void {
-  try {
-    localStorage.setItem(keptKey(slug), JSON.stringify(work));
-  } catch {
-    // a full or forbidden storage leaves the server's copy as the only one
-  }
-}
-
-function readKept(slug: string): Kept | undefined {
-  try {
-    return JSON.parse(localStorage.getItem(keptKey(slug)) ?? 'null') ?? undefined;
-  } catch {
-    return undefined;
-  }
-}
-
-function forget(slug: string): void {
-  localStorage.removeItem(keptKey(slug));
 }

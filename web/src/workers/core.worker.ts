@@ -39,6 +39,7 @@ import type {
   FollowView,
   KeptView,
   Layout,
+  Lists,
   ManyRow,
   ManyView,
   NamedView,
@@ -96,7 +97,6 @@ const worker = {
   /**
    * Takes changed documents in; everything asked afterwards is about them.
    * @param names all documents there are, in order
-   * @returns what was found, and of the rest what is new
    */
   analyse(changed: TopologyDocument[], names: string[]): Analysis {
     held.take(changed, names);
@@ -105,15 +105,14 @@ const worker = {
     findings = held.findings.slice(0, MOST_FINDINGS).map(findingView);
     const counts = { error: 0, warning: 0, advice: 0 };
     for (const { severity } of held.findings) counts[severity]++;
-    const outline = news('outline', outlineOf(graph, worst));
-    const messages = news('messages', messagesOf(graph));
-    return {
-      name: graph.topology.name,
-      findings,
-      counts,
-      ...(outline ? { outline } : {}),
-      ...(messages ? { messages } : {}),
-    };
+    return { name: graph.topology.name, findings, counts };
+  },
+
+  /** What is declared, as lists, where they are not what was told last. */
+  lists(): Lists {
+    const outline = news('outline', outlineOf(held.graph, worst));
+    const messages = news('messages', messagesOf(held.graph));
+    return { ...(outline ? { outline } : {}), ...(messages ? { messages } : {}) };
   },
 
   /** Takes the documents of the revision that the draft is compared with; none to compare with nothing. */

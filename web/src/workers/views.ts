@@ -126,7 +126,10 @@ export interface Analysis {
   name: string;
   findings: FindingView[];
   counts: Record<Severity, number>;
-  /** Left out where they are what they were. */
+}
+
+/** What is declared; left out where it is what it was. */
+export interface Lists {
   outline?: OutlineGroup[];
   messages?: MessageView[];
 }
