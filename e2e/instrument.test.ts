@@ -148,7 +148,7 @@ describe('the picture', () => {
 
   test('a broker folds to one plate and opens again', async () => {
     const whole = await nodes();
-    const band = '.band-name[aria-label="fold or unfold mainland"]';
+    const band = '.band-name[aria-label^="mainland "]';
     await w.page.click(band);
     await w.page.waitForSelector('[data-node="broker:mainland"]');
     expect(await nodes()).toBeLessThan(whole - 10);

@@ -84,11 +84,10 @@ const sides = computed(() => [
       :transform="`translate(${row.x} ${row.y})`"
       :role="row.id ? 'button' : undefined"
       :tabindex="row.id ? 0 : undefined"
-      :aria-label="row.id ? row.title : undefined"
+      :aria-label="row.id ? `${row.text} ${row.title}` : undefined"
       @click="row.id && emit('pick', row.id)"
       @keydown.enter="row.id && emit('pick', row.id)"
     >
-      <title v-if="row.title">{{ row.title }}</title>
       <path v-if="row.role" class="plate" :d="platePath(row.role, PLATE)" />
       <text
         :x="PLATE.width / 2 + (row.role === 'taker' ? 4 : 0)"
@@ -96,8 +95,9 @@ const sides = computed(() => [
         text-anchor="middle"
         :class="{ soft: !row.id }"
       >
-        {{ row.text }}
+        {{ row.text + ' ' }}
       </text>
+      <title v-if="row.title">{{ row.title }}</title>
     </g>
     <g :transform="`translate(${(WIDTH - PLATE.width) / 2} ${middle})`">
       <rect class="self" :width="PLATE.width" :height="PLATE.height" rx="3" />

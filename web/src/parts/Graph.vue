@@ -176,12 +176,18 @@ function stateOf(node: PlacedNode & { view: NodeView }): string {
   return names.join(' ');
 }
 
+const nameOn = (node: NodeView) => clip(node.name, node.role === 'publisher' ? 14 : 16);
+const noteOn = (node: NodeView) => clip(node.note, 21);
+
+/** What is read out: first what stands on the plate, as it stands there (WCAG 2.2 §2.5.3), then all of it. */
 function describe(node: NodeView): string {
   const copies = lit.value?.nodes[node.id];
   const end = lit.value?.ends[node.id];
   const passed = copies ? `, ${copies} ${copies === 1 ? 'copy' : 'copies'}` : '';
   const change = node.change ? `, ${node.change}` : '';
-  return `${node.role} ${node.address}, ${node.note}${change}${passed}${end ? `, ${end}` : ''}`;
+  const mark = node.change ? ` ${MARKS[node.change]}` : '';
+  const plate = `${nameOn(node)} ${noteOn(node)}${mark}`;
+  return `${plate}: ${node.role} ${node.address}, ${node.note}${change}${passed}${end ? `, ${end}` : ''}`;
 }
 
 function clip(text: string, most: number): string {
@@ -236,7 +242,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
               :transform="`translate(${band.x} ${band.y})`"
               role="button"
               tabindex="0"
-              :aria-label="`fold or unfold ${band.broker}`"
+              :aria-label="`${clip(band.broker, 40)} ${band.kind}: fold or unfold`"
               @click="toggle(band.broker)"
               @keydown.enter="toggle(band.broker)"
             >
@@ -294,9 +300,9 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
               :d="`M${layout.plate.width - 7} 4v${layout.plate.height - 8}m-3 0v-${layout.plate.height - 8}`"
             />
             <text class="name" x="14" y="16">
-              {{ clip(node.view.name, node.view.role === 'publisher' ? 14 : 16) }}
+              {{ nameOn(node.view) + ' ' }}
             </text>
-            <text class="note" x="14" y="30">{{ clip(node.view.note, 21) }}</text>
+            <text class="note" x="14" y="30">{{ noteOn(node.view) + ' ' }}</text>
             <text
               v-if="node.view.change"
               class="mark"

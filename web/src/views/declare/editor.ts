@@ -166,7 +166,7 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
     syntaxHighlighting(colours),
     look,
     EditorState.readOnly.of(on.readOnly),
-    EditorView.contentAttributes.of({ 'aria-label': 'topology document' }),
+    EditorView.contentAttributes.of({ 'aria-label': 'topology document', tabindex: '0' }),
     EditorView.updateListener.of((update) => {
       if (update.docChanged && !update.transactions.some((each) => each.annotation(fromOutside))) {
         on.change(update.state.doc.toString());
