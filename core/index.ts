@@ -14,6 +14,7 @@ export { admits, evaluate } from './predicate/evaluate.ts';
 export { attributeName, explain, operandsOf, show, type Reason } from './predicate/explain.ts';
 export { wordsMatch, wordsOf } from './predicate/words.ts';
 export { parseSelector } from './filters/selector.ts';
+export * from './filters/trial.ts';
 export { accessOf, covers, type Decide, type Decision } from './access/decide.ts';
 export * from './routing/graph.ts';
 export { mqttEntry, publisherId, takerId } from './routing/ways.ts';
@@ -56,6 +57,7 @@ export {
   type Edited,
   type Path,
 } from './language/edit.ts';
+export { beginQueue, type NewQueue } from './language/begin.ts';
 export { completionsAt, type Completion, type Completions } from './language/complete.ts';
 export { declarationOf, declarationsIn, symbolAt, usesOf, type Symbol } from './language/symbols.ts';
 export { changeSetting, declOf, settingsOf, type Setting } from './language/settings.ts';

@@ -165,6 +165,9 @@ export async function press(page: Page, selector: string, text: string | RegExp)
         (element) =>
           new RegExp(pattern, how).test(element.textContent?.replace(/\s+/g, ' ').trim() ?? '') &&
           element.checkVisibility({ opacityProperty: true, visibilityProperty: true }) &&
+          // what is still coming in is not pressed: it would not be there any more
+          element.getAnimations({ subtree: false }).length === 0 &&
+          !element.closest('[class*="-enter-active"], [class*="-leave-active"]') &&
           element.getClientRects().length > 0,
       ),
     {},

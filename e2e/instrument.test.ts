@@ -81,6 +81,66 @@ test('a form writes its words into the text, keeps the comment beside them, and 
   await see(page, saved, /^saved$/);
 });
 
+test('a filter is tried on the samples that come to it while it is written, then put into the text', async () => {
+  const { page } = w;
+  await declare('shore.yaml', '&sel=subscription:shore/texting');
+  await see(page, '[data-testid=passing]', /^2 of 4 samples that come here pass$/);
+  const field = await page.waitForSelector('.condition textarea, .condition input');
+  await field!.focus();
+  await page.keyboard.press('End');
+  for (let i = 0; i < 3; i++) await page.keyboard.press('ArrowLeft');
+  await page.keyboard.type('0');
+  await see(page, '[data-testid=passing]', /^1 of 4 samples .* as written above$/);
+  await see(page, '.condition li', /^not ?sailing-delayed: north 45 late/);
+  await page.keyboard.type("'");
+  await see(page, '.condition [role=alert]', /./);
+  await page.keyboard.press('Backspace');
+  await see(page, '[data-testid=passing]', /^1 of 4/);
+  await press(page, '.condition button', 'write it');
+  await see(page, '.cm-content', 'delayMinutes >= 300');
+  await press(page, 'header button', 'undo');
+  await see(page, '[data-testid=passing]', /^2 of 4 samples that come here pass$/);
+});
+
+test('a queue is begun with its subscription, its taker and their leave, shown as text first', async () => {
+  const { page } = w;
+  const pick = async (list: string, words: string) => {
+    await page.$eval(`input[id="${list}"]`, (input) => (input as HTMLInputElement).click());
+    const option = await page.waitForFunction(
+      (wanted: string) =>
+        [...document.querySelectorAll<HTMLElement>('.el-select-dropdown__item')].find(
+          (each) => each.textContent.trim() === wanted && each.offsetParent !== null,
+        ),
+      {},
+      words,
+    );
+    await (option as unknown as { evaluate(run: (each: HTMLElement) => void): Promise<void> }).evaluate(
+      (each) => each.click(),
+    );
+  };
+  await declare('shore.yaml', '&sel=topic:shore/notices');
+  await see(page, '.close-up h2', 'shore/notices');
+  await press(page, '.outline button', 'new queue');
+  await page.waitForSelector('input[id="new name"]');
+  await page.type('input[id="new name"]', 'lost-property');
+  await pick('new from', 'notices');
+  await page.type('input[id="new condition"]', 'severity >= 2');
+  await pick('new taker', 'kiosk-screens');
+  await see(
+    page,
+    '[data-testid=becomes]',
+    /notices into lost-property.*kiosk-screens takes lost-property.*lost-property-feed/,
+  );
+  await press(page, '.el-dialog button', 'write it');
+  await see(page, '.close-up h2', 'shore/lost-property');
+  await see(page, '.close-up .reach', 'closure-announced');
+  await see(page, '.cm-content', 'lost-property-feed: { topic: notices, to: lost-property');
+  await see(page, '[data-testid=finding-counts]', /^1 error ?1 warning$/);
+  await press(page, 'header button', 'undo');
+  await see(page, '.outline', /texting-in/);
+  await see(page, saved, /^saved$/);
+});
+
 test('a name is renamed everywhere, in every document', async () => {
   const { page } = w;
   await declare('mainland.yaml', '&sel=queue:mainland/incidents');
@@ -175,6 +235,10 @@ describe('the picture', () => {
     const save = async (words: string, ending: string) => {
       await w.page.click('[data-testid=save-picture]');
       await press(w.page, '.el-dropdown-menu__item', words);
+      // a menu on its way out would take the next press
+      await w.page.waitForFunction(() =>
+        [...document.querySelectorAll('.el-dropdown-menu__item')].every((each) => !each.checkVisibility()),
+      );
       const path = join(folder, `auklet-ferries.${ending}`);
       for (let i = 0; i < 100; i++) {
         const content = await new Promise<Buffer | undefined>((done) => {

@@ -6,6 +6,7 @@ import { useFocus } from '../stores/focus.ts';
 import { core } from '../workers/client.ts';
 import type { Spot } from '../workers/views.ts';
 import Around from './Around.vue';
+import Condition from './Condition.vue';
 import Findings from './Findings.vue';
 import Settings from './Settings.vue';
 import WhyNot from './WhyNot.vue';
@@ -16,6 +17,8 @@ const emit = defineEmits<{ show: [spot: Spot] }>();
 const name = ref<string>();
 const trouble = ref('');
 const uses = ref<Spot[]>();
+/** The way whose condition is open: the only one opens by itself. */
+const shownWay = ref('');
 
 watch(
   () => focus.closeUp?.thing,
@@ -23,7 +26,10 @@ watch(
     name.value = undefined;
     trouble.value = '';
     uses.value = undefined;
+    const ways = focus.closeUp?.conditions ?? [];
+    shownWay.value = ways.length === 1 ? ways[0]!.edge : '';
   },
+  { immediate: true },
 );
 
 async function rename() {
@@ -87,6 +93,18 @@ async function findUses() {
     <template v-if="focus.closeUp.settings.length">
       <h2 class="part">Settings</h2>
       <Settings :of="focus.closeUp" />
+    </template>
+    <template v-for="way in focus.closeUp.conditions" :key="way.edge">
+      <h2 class="part">
+        <button
+          class="plain"
+          :aria-expanded="shownWay === way.edge"
+          @click="shownWay = shownWay === way.edge ? '' : way.edge"
+        >
+          {{ shownWay === way.edge ? '▾' : '▸' }} What passes the {{ way.title }}
+        </button>
+      </h2>
+      <Condition v-if="shownWay === way.edge" :way="way" />
     </template>
     <template v-if="focus.closeUp.reach.length">
       <h2 class="part">A way leads here for</h2>

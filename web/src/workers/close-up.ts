@@ -1,9 +1,14 @@
 /** Everything about one thing, for the panel beside a view. */
 import {
   addressOf,
+  conditionKind,
+  conditionText,
   declarationOf,
+  readCondition,
   settingsOf,
   thing,
+  tryCondition,
+  typesAt,
   usesOf,
   type Edge,
   type RoutingGraph,
@@ -11,7 +16,7 @@ import {
   type ThingKind,
 } from '@vondle/core';
 import type { Held } from './held.ts';
-import type { CloseUp, FindingView } from './views.ts';
+import type { CloseUp, ConditionView, FindingView } from './views.ts';
 import { edgeLabel, KINDS, nodeName, noteOf } from './words.ts';
 
 /** @returns what an id stands for: `queue:mainland/boards`, `app:archive`, and the graph's `taker:archive`. */
@@ -73,28 +78,63 @@ export function closeUpOf(held: Held, id: string, findings: readonly FindingView
     findings: findings.filter(
       (finding) => finding.about === id || nodes.includes(finding.about ?? '') || finding.about === of.id,
     ),
+    conditions: conditionsOf(graph, of, nodes),
     upstream: ways(graph.into, 'from'),
     downstream: ways(graph.out, 'to'),
-    reach: of.kind === 'queue' || of.kind === 'subscription' ? typesReaching(graph, nodes) : [],
+    reach:
+      of.kind === 'queue' || of.kind === 'subscription'
+        ? [...new Set(nodes.flatMap((each) => [...typesAt(graph, each)]))]
+        : [],
     uses: uses.length,
   };
 }
 
-/** The message types that have a way to a store, whatever they hold: those published upstream of it. */
-function typesReaching(graph: RoutingGraph, nodes: readonly string[]): string[] {
-  const seen = new Set(nodes);
-  const types = new Set<string>();
-  const work = [...nodes];
-  for (let at = work.pop(); at !== undefined; at = work.pop()) {
-    for (const edge of graph.into.get(at) ?? []) {
-      if (edge.kind === 'publish') types.add(edge.label);
-      else if (!seen.has(edge.from)) {
-        seen.add(edge.from);
-        work.push(edge.from);
-      }
-    }
-  }
-  return [...types];
+/** More conditions than this are edited in the text. */
+const MOST_CONDITIONS = 8;
+
+/** The ways that a thing's conditions are on: a subscription's own, a queue's or exchange's bindings. */
+function conditionsOf(graph: RoutingGraph, of: Thing, nodes: readonly string[]): CloseUp['conditions'] {
+  const ways =
+    of.kind === 'subscription'
+      ? topicsOf(graph, of.broker).flatMap((topic) =>
+          (graph.out.get(topic) ?? []).filter((edge) => edge.subscription?.thing.id === of.id),
+        )
+      : nodes.flatMap((node) => graph.into.get(node) ?? []);
+  return ways
+    .filter((edge) => conditionKind(graph, edge) !== undefined)
+    .slice(0, MOST_CONDITIONS)
+    .map((edge) => ({
+      edge: edge.id,
+      node: edge.from,
+      title: edge.subscription ? `subscription ${edge.label}` : `binding from ${nodeName(graph, edge.from)}`,
+    }));
+}
+
+function topicsOf({ topology }: RoutingGraph, broker: string): string[] {
+  const decl = topology.declared.brokers?.get(broker)?.value;
+  const topics = decl?.variant === 'pubsub' ? decl.topics : undefined;
+  return [...(topics?.keys() ?? [])].map((name) => thing('topic', name, broker).id);
+}
+
+/** A condition as it stands, or as somebody is about to write it, on the samples that come to it. */
+export function conditionOn(
+  graph: RoutingGraph,
+  node: string,
+  edgeId: string,
+  asked: string | undefined,
+): ConditionView | undefined {
+  const edge = graph.out.get(node)?.find(({ id }) => id === edgeId);
+  const kind = edge && conditionKind(graph, edge);
+  if (!edge || !kind) return undefined;
+  const written = conditionText(graph, edge);
+  const read = asked === undefined || asked === written ? undefined : readCondition(graph, edge, asked);
+  if (read && !read.ok) return { kind, written, trouble: read.message, trials: [] };
+  const trials = tryCondition(graph, edge, read?.predicate ?? edge.condition);
+  return {
+    kind,
+    written,
+    trials: trials.map(({ type, sample, verdict, why }) => ({ type, sample, passes: verdict === true, why })),
+  };
 }
 
 /** A thing in a line: what it is, what leads to it, who takes from it. */

@@ -1,6 +1,7 @@
 /** The worker that holds the current Topology; the main thread asks it questions and draws. */
 import {
   addItem,
+  beginQueue,
   buildGraph,
   changeSetting,
   completionsAt,
@@ -14,24 +15,28 @@ import {
   toGraphml,
   usesOf,
   whyNot,
+  writeCondition,
   type Completions,
   type Fate,
   type Finding,
   type Message,
+  type NewQueue,
   type RoutingGraph,
   type Severity,
   type TopologyDocument,
 } from '@vondle/core';
 import * as Comlink from 'comlink';
 import { draw } from './drawing.ts';
-import { closeUpOf, lineOn, thingOf } from './close-up.ts';
+import { closeUpOf, conditionOn, lineOn, thingOf } from './close-up.ts';
 import { follow, followFate, followKept, tracesOf } from './follow.ts';
 import { Held } from './held.ts';
 import { Many } from './many.ts';
-import { messagesOf, outlineOf } from './outline.ts';
+import { beginningsOf, messagesOf, outlineOf } from './outline.ts';
 import type {
   Analysis,
+  Beginnings,
   CloseUp,
+  ConditionView,
   Drawing,
   Edits,
   FileView,
@@ -192,6 +197,23 @@ const worker = {
       ),
     }));
   },
+
+  /** A way's condition, as it stands or as asked about, and the samples that come to it. */
+  condition: (node: string, edge: string, asked?: string): ConditionView | undefined =>
+    conditionOn(held.graph, node, edge, asked),
+
+  /** The edits that write a way's condition. */
+  writeCondition(node: string, edge: string, text: string): Edits {
+    const way = held.graph.out.get(node)?.find(({ id }) => id === edge);
+    return way
+      ? plain(writeCondition(held.graph, way, text))
+      : { ok: false, message: 'This way is no longer there.' };
+  },
+
+  /** What a new queue may be fed by and taken by, for the form that begins one. */
+  beginnings: (): Beginnings => beginningsOf(held.graph),
+  /** The edits that make a queue with all it needs. */
+  beginQueue: (wanted: NewQueue): Edits => plain(beginQueue(held.graph.topology, wanted)),
 
   /** Everything about one thing. */
   closeUp: (id: string): CloseUp | undefined => closeUpOf(held, id, findings),

@@ -7,7 +7,7 @@ import {
   type RoutingGraph,
   type Severity,
 } from '@vondle/core';
-import type { FieldView, MessageView, OutlineGroup, PublishView } from './views.ts';
+import type { Beginnings, FieldView, MessageView, OutlineGroup, PublishView } from './views.ts';
 
 /** Everything by broker and kind. */
 export function outlineOf(graph: RoutingGraph, worst: ReadonlyMap<string, Severity>): OutlineGroup[] {
@@ -95,4 +95,22 @@ function fieldsOf(type: MessageType): FieldView[] {
     }),
   );
   return fields.sort((a, b) => Number(b.required) - Number(a.required));
+}
+
+/** What a new queue may be fed by and taken by. */
+export function beginningsOf({ topology: { declared } }: RoutingGraph): Beginnings {
+  return {
+    brokers: [...(declared.brokers ?? [])].map(([name, { value }]) => ({
+      name,
+      kind: value.variant,
+      feeds:
+        value.variant === 'amqp'
+          ? [...(value.exchanges ?? [])].map(([feed, item]) => ({
+              name: feed,
+              type: item.value.type?.value ?? '',
+            }))
+          : [...(value.topics?.keys() ?? [])].map((feed) => ({ name: feed, type: 'topic' })),
+    })),
+    apps: [...(declared.apps?.keys() ?? [])],
+  };
 }

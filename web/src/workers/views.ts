@@ -102,6 +102,8 @@ export interface CloseUp {
   findings: FindingView[];
   upstream: Ways;
   downstream: Ways;
+  /** The ways here that ask something of a message. */
+  conditions: { edge: string; node: string; title: string }[];
   /** The message types published where a way leads here from. */
   reach: string[];
   /** How many other places name it. */
@@ -320,4 +322,25 @@ export interface KeptView {
   change?: { more: string[]; fewer: string[]; begun: Outcome[]; ended: Outcome[] };
   /** Whether it was there before. */
   known: boolean;
+}
+
+/** A way's condition, and the samples that come to it. */
+export interface ConditionView {
+  kind: 'filter' | 'key' | 'headers';
+  /** As it stands in the text. */
+  written: string;
+  /** Why what was asked about cannot be read. */
+  trouble?: string;
+  trials: { type: string; sample: string; passes: boolean; why: string }[];
+}
+
+/** What a new thing may be made with. */
+export interface Beginnings {
+  brokers: {
+    name: string;
+    kind: 'amqp' | 'pubsub';
+    /** Its exchanges with their types, or its topics. */
+    feeds: { name: string; type: string }[];
+  }[];
+  apps: string[];
 }

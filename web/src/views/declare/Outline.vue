@@ -3,12 +3,14 @@ import { ElInput } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useBench } from '../../stores/bench.ts';
 import { useFocus } from '../../stores/focus.ts';
+import NewQueue from './NewQueue.vue';
 
 /** Everything declared, by broker and kind; narrowed by typing. */
 const bench = useBench();
 const focus = useFocus();
 const emit = defineEmits<{ pick: [id: string] }>();
 const wanted = ref('');
+const beginning = ref(false);
 const folded = ref(new Set<string>());
 
 /** Longer groups open folded, and show so many at first. */
@@ -34,7 +36,17 @@ function fold(title: string) {
 
 <template>
   <div class="list">
-    <el-input v-model="wanted" size="small" placeholder="find by name" aria-label="find by name" clearable />
+    <div class="top">
+      <el-input
+        v-model="wanted"
+        size="small"
+        placeholder="find by name"
+        aria-label="find by name"
+        clearable
+      />
+      <button v-if="bench.canWrite" class="plain link" @click="beginning = true">new queue…</button>
+    </div>
+    <NewQueue v-model="beginning" />
     <p v-if="bench.outline.length === 0" class="soft">
       Nothing is declared yet. Begin with <code>brokers:</code> or <code>apps:</code>; the editor completes.
     </p>
@@ -70,6 +82,17 @@ function fold(title: string) {
 </template>
 
 <style scoped>
+.top {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+.link {
+  flex: none;
+  color: var(--accent);
+  text-decoration: underline;
+  font-size: 13px;
+}
 .list {
   margin-top: 12px;
 }

@@ -1,0 +1,157 @@
+/** New things and what they need, in one go: a queue with what feeds it, who takes from it, and the leave for both. */
+import { thing } from '../model/address.ts';
+import type { TextEdit } from '../model/finding.ts';
+import { byteLength } from '../model/values.ts';
+import { addItem, applyEdits, setAt, type Edited, type Path } from './edit.ts';
+import type { Json } from './render.ts';
+import type { Topology, TopologyDocument } from './read.ts';
+import { accessOf } from '../access/decide.ts';
+import { tenantOf } from '../routing/graph.ts';
+
+/** What is to be made. */
+export interface NewQueue {
+  readonly broker: string;
+  readonly name: string;
+  /** The exchange or topic on the same broker that feeds it; none to leave it unfed. */
+  readonly from?: string;
+  /** The binding key (AMQP), or the selector (publish-subscribe) with which it is fed. */
+  readonly condition?: string;
+  /** The app that takes from it. */
+  readonly taker?: string;
+  /** Whether statements are added for whoever has no leave yet. */
+  readonly leave: boolean;
+}
+
+/**
+ * @returns the edits that declare the queue, its binding or subscription, its taker, and the narrowest
+ * statements for who has no leave yet; offsets are those of the present documents
+ */
+export function beginQueue(topology: Topology, wanted: NewQueue): Edited {
+  const { declared } = topology;
+  const { broker, name, from, condition, taker } = wanted;
+  const decl = declared.brokers?.get(broker)?.value;
+  if (!decl) return { ok: false, message: `There is no broker \`${broker}\`.` };
+  if (name === '' || byteLength(name) > 255) return { ok: false, message: 'A name has 1 to 255 bytes.' };
+  if (decl.queues?.has(name))
+    return { ok: false, message: `There is a queue \`${broker}/${name}\` already.` };
+  if (taker !== undefined && !declared.apps?.has(taker))
+    return { ok: false, message: `There is no app \`${taker}\`.` };
+  const amqp = decl.variant === 'amqp';
+  const feeds = amqp ? decl.exchanges : decl.topics;
+  if (from !== undefined && !feeds?.has(from))
+    return { ok: false, message: `There is no ${amqp ? 'exchange' : 'topic'} \`${from}\` on ${broker}.` };
+
+  let documents: readonly TopologyDocument[] = topology.documents;
+  const steps: (() => Edited)[] = [() => setAt(documents, ['brokers', broker, 'queues', name], {})];
+  if (from !== undefined) steps.push(() => feed(documents, topology, wanted, from, condition));
+  if (taker !== undefined)
+    steps.push(() => addItem(documents, ['apps', taker, 'consumes'], { from: `${broker}/${name}` }));
+  if (wanted.leave) {
+    for (const statement of statementsFor(topology, wanted))
+      steps.push(() => addItem(documents, ['access'], statement));
+  }
+  for (const step of steps) {
+    const edited = step();
+    if (!edited.ok) return edited;
+    documents = applyEdits(documents, edited.edits);
+  }
+  return { ok: true, edits: differences(topology.documents, documents) };
+}
+
+function feed(
+  documents: readonly TopologyDocument[],
+  { declared }: Topology,
+  { broker, name }: NewQueue,
+  from: string,
+  condition: string | undefined,
+): Edited {
+  const decl = declared.brokers!.get(broker)!.value;
+  if (decl.variant === 'amqp') {
+    const type = decl.exchanges?.get(from)?.value.type?.value;
+    const bare = decl.exchanges?.has(name) ? `queue:${name}` : name;
+    const key = condition || (type === 'topic' ? '#' : '');
+    const how: Record<string, Json> =
+      type === 'fanout' ? {} : type === 'headers' ? { headers: { match: 'all', values: {} } } : { key };
+    const exchange = decl.queues?.has(from) ? `exchange:${from}` : from;
+    return addItem(documents, ['brokers', broker, 'bindings'], { from: exchange, to: bare, ...how });
+  }
+  const path: Path = ['brokers', broker, 'subscriptions', freeName(`${name}-feed`, decl.subscriptions)];
+  const filter: Record<string, Json> = condition ? { filter: { selector: condition } } : {};
+  return setAt(documents, path, { topic: from, to: name, ...filter });
+}
+
+/** A subscription must not share the queue's name: both would answer to one address. */
+function freeName(name: string, taken: { has(name: string): boolean } | undefined): string {
+  let free = name;
+  for (let n = 2; taken?.has(free); n++) free = `${name}-${n}`;
+  return free;
+}
+
+/** Statements for those who would be refused: the topic that hands over, the app that takes. */
+function statementsFor(topology: Topology, { broker, name, from, taker }: NewQueue): Json[] {
+  const decide = accessOf(topology);
+  const queue = thing('queue', name, broker);
+  const address = `${broker}/${name}`;
+  const found: Json[] = [];
+  const hosted = topology.declared.brokers?.get(broker)?.value.variant === 'pubsub';
+  if (hosted && from !== undefined) {
+    const topic = thing('topic', from, broker);
+    const who = { thing: topic, tenant: tenantOf(topology, topic) };
+    if (!decide({ who, action: 'publish', on: queue, source: topic }).allowed)
+      found.push({ name: `${from} into ${name}`, allow: ['publish'], who: topic.id, on: address });
+  }
+  if (taker !== undefined) {
+    const app = thing('app', taker);
+    const who = { thing: app, tenant: tenantOf(topology, app) };
+    if (!decide({ who, action: 'consume', on: queue }).allowed)
+      found.push({ name: `${taker} takes ${name}`, allow: ['consume'], who: app.id, on: address });
+  }
+  return found;
+}
+
+/** What leads from some documents to others, line by line where that is exact, else in one stretch. */
+function differences(before: readonly TopologyDocument[], after: readonly TopologyDocument[]): TextEdit[] {
+  return after.flatMap((document, i): TextEdit[] => {
+    const { name, text } = document;
+    const old = before[i]!;
+    if (old.text === text) return [];
+    const edits = pieces(name, old.text, text);
+    if (applyEdits([old], edits)[0]!.text === text) return edits;
+    let start = 0;
+    while (old.text[start] === text[start]) start++;
+    let same = 0;
+    const most = Math.min(old.text.length, text.length) - start;
+    while (same < most && old.text.at(-1 - same) === text.at(-1 - same)) same++;
+    return [{ doc: name, start, end: old.text.length - same, text: text.slice(start, text.length - same) }];
+  });
+}
+
+/** Edits line by line: what is added stands where it is added, and nothing between is written anew. */
+function pieces(doc: string, old: string, text: string): TextEdit[] {
+  const [was, is] = [old.split('\n'), text.split('\n')];
+  const edits: TextEdit[] = [];
+  let [i, j, offset] = [0, 0, 0];
+  while (i < was.length || j < is.length) {
+    if (i < was.length && was[i] === is[j]) {
+      offset += was[i]!.length + 1;
+      i++;
+      j++;
+      continue;
+    }
+    // adding only ever puts lines in or changes one: look for where the old text goes on
+    const next = is.indexOf(was[i]!, j);
+    if (i < was.length && next > j) {
+      edits.push({ doc, start: offset, end: offset, text: `${is.slice(j, next).join('\n')}\n` });
+      j = next;
+    } else if (i < was.length) {
+      edits.push({ doc, start: offset, end: offset + was[i]!.length, text: is[j] ?? '' });
+      offset += was[i]!.length + 1;
+      i++;
+      j++;
+    } else {
+      edits.push({ doc, start: old.length, end: old.length, text: `\n${is.slice(j).join('\n')}` });
+      break;
+    }
+  }
+  return edits;
+}
