@@ -1,4 +1,5 @@
 import { serveStatic } from '@hono/node-server/serve-static';
+import { compress } from 'hono/compress';
 import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { secureHeaders } from 'hono/secure-headers';
@@ -79,6 +80,7 @@ export function createApp({ db, log, sealer, rollouts, web }: Parts): Hono<Env> 
   }
   app.all('/api/*', (c) => problemResponse(c, notFound(`route ${c.req.path}`)));
   if (web) {
+    app.use(compress());
     app.use(
       '/assets/*',
       serveStatic({

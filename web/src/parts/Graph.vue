@@ -105,7 +105,7 @@ function move() {
   sheet.value.style.willChange = 'transform';
   sharpen();
 }
-const sharpen = useDebounceFn(() => sheet.value && (sheet.value.style.willChange = 'auto'), 150);
+const sharpen = useDebounceFn(() => sheet.value && (sheet.value.style.willChange = 'auto'), 400);
 
 /** The part of the graph in view, in its own units. */
 const inView = computed(() => {

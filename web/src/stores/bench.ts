@@ -71,7 +71,7 @@ export const useBench = defineStore('bench', () => {
     const { draft, ...entry } = await api.topology(slug);
     topology.value = entry;
     take(draft);
-    const kept = readKept(slug);
+    const kept = readKept(slug, draft.documents);
     if (kept && canWrite.value) {
       if (same(kept.documents, draft.documents)) forget(slug);
       else {
@@ -233,7 +233,7 @@ export const useBench = defineStore('bench', () => {
 
   function touch(): void {
     if (!topology.value) return;
-    keep(topology.value.slug, { version, documents: documents.value });
+    keep(topology.value.slug, { version, documents: documents.value }, stored);
     if (saveState.value === 'moved') return;
     saveState.value = 'unsaved';
     schedule(SAVE_AFTER_MS);
@@ -296,7 +296,7 @@ export const useBench = defineStore('bench', () => {
       forget(slug);
     } else {
       saveState.value = 'unsaved';
-      keep(slug, { version, documents: documents.value });
+      keep(slug, { version, documents: documents.value }, stored);
       schedule(SAVE_AFTER_MS);
     }
   }

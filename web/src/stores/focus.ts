@@ -107,7 +107,10 @@ export const useFocus = defineStore('focus', () => {
     async () => {
       const turn = ++looking;
       const result = selected.value ? await core.closeUp(selected.value) : undefined;
-      if (turn === looking) closeUp.value = result;
+      if (turn !== looking) return;
+      closeUp.value = result;
+      // those who measure hear when the screen is about to say what the text says
+      dispatchEvent(new Event('vondle:answered'));
     },
     { immediate: true },
   );

@@ -1,6 +1,7 @@
 /**
- * Unsaved work kept in the browser, so that a crash or a lost connection loses nothing. Each document
- * has an entry of its own: a key stroke writes one of them, however many there are.
+ * Unsaved work kept in the browser, so that a crash or a lost connection loses nothing. Only what is not
+ * as the server has it is kept, each document in an entry of its own: a key stroke writes one of them,
+ * however many there are.
  */
 import type { TopologyDocument } from '@vondle/core';
 
@@ -10,41 +11,60 @@ export interface Kept {
   readonly documents: readonly TopologyDocument[];
 }
 
+interface Head {
+  readonly version: number;
+  /** All documents there are to be, in order, and those of them that have an entry. */
+  readonly names: readonly string[];
+  readonly changed: readonly string[];
+}
+
 const head = (slug: string) => `vondle draft ${slug}`;
 const entry = (slug: string, name: string) => `vondle draft ${slug}/${name}`;
 
-/** What is in the storage already, by topology. */
+/** What has an entry already, by topology. */
 const written = new Map<string, Map<string, TopologyDocument>>();
 
-export function keep(slug: string, { version, documents }: Kept): void {
+/** @param stored the documents that the server has at this version; without it, all are kept */
+export function keep(
+  slug: string,
+  { version, documents }: Kept,
+  stored: ReadonlySet<TopologyDocument> | undefined,
+): void {
   const before = written.get(slug) ?? new Map<string, TopologyDocument>();
+  const changed = documents.filter((document) => !stored?.has(document));
   try {
-    for (const document of documents) {
-      if (before.get(document.name) !== document)
-        localStorage.setItem(entry(slug, document.name), document.text);
+    for (const document of changed) {
+      if (before.get(document.name) === document) continue;
+      localStorage.setItem(entry(slug, document.name), document.text);
+      before.set(document.name, document);
     }
-    // the names last: what they name is whole then
-    localStorage.setItem(head(slug), JSON.stringify({ version, names: documents.map(({ name }) => name) }));
-    const names = new Set(documents.map(({ name }) => name));
-    for (const name of before.keys()) if (!names.has(name)) localStorage.removeItem(entry(slug, name));
-    written.set(slug, new Map(documents.map((document) => [document.name, document])));
+    // the head last: what it names is whole then
+    const names = (list: readonly TopologyDocument[]) => list.map(({ name }) => name);
+    const now: Head = { version, names: names(documents), changed: names(changed) };
+    localStorage.setItem(head(slug), JSON.stringify(now));
+    written.set(slug, before);
   } catch {
     // a full or forbidden storage leaves the server's copy as the only one; half of one is none
     forget(slug);
-    written.delete(slug);
   }
 }
 
-export function readKept(slug: string): Kept | undefined {
+/**
+ * @param present the documents of the server, for those that were not changed
+ * @returns what was kept, or undefined
+ */
+export function readKept(slug: string, present: readonly TopologyDocument[]): Kept | undefined {
   try {
-    const { version, names } = JSON.parse(localStorage.getItem(head(slug)) ?? '{"names":[]}') as {
-      version: number;
-      names: string[];
-    };
-    if (names.length === 0) sweep(slug);
-    const documents = names.map((name) => ({ name, text: localStorage.getItem(entry(slug, name))! }));
-    const whole = names.length > 0 && documents.every(({ text }) => typeof text === 'string');
-    return whole ? { version, documents } : undefined;
+    const kept = JSON.parse(localStorage.getItem(head(slug)) ?? 'null') as Head | null;
+    if (!kept) return void sweep(slug);
+    const changed = new Set(kept.changed);
+    const known = new Map(present.map((document) => [document.name, document]));
+    const documents = kept.names.flatMap((name): TopologyDocument[] => {
+      const text = changed.has(name) ? localStorage.getItem(entry(slug, name)) : null;
+      const document = text === null ? known.get(name) : { name, text };
+      return document ? [document] : [];
+    });
+    return documents.length ? { version: kept.version, documents } : undefined;
   } catch {
     return undefined;
   }

@@ -1,0 +1,175 @@
+/**
+ * How the bench bears 10,000 resources and 20,000 routes in 50 documents. What is asserted is that it
+ * works; how fast it is, is printed: a busy machine says nothing about the program.
+ */
+import { teams, type Document } from '../bench/topologies.ts';
+import { see, signIn, world, type World } from './harness.ts';
+
+let w: World;
+const KEYS = 30;
+const numbers: string[] = [];
+
+beforeAll(async () => {
+  w = await world();
+  await signIn(w.page, w.address, 'mara');
+  await see(w.page, 'main li', 'Auklet Isles Ferries');
+});
+afterAll(async () => {
+  process.stdout.write(`\n${numbers.map((line) => `  ${line}`).join('\n')}\n\n`);
+  await w?.close();
+});
+
+async function begin(name: string, documents: readonly Document[]): Promise<string> {
+  return w.page.evaluate(
+    async (title: string, docs: readonly Document[]) => {
+      const ask = async (method: string, path: string, body?: unknown) => {
+        const response = await fetch(`/api/topologies${path}`, {
+          method,
+          headers: { 'content-type': 'application/json' },
+          ...(body ? { body: JSON.stringify(body) } : {}),
+        });
+        if (!response.ok) throw new Error(await response.text());
+        return (await response.json()) as { slug: string; draft: { version: number } };
+      };
+      const { slug } = await ask('POST', '', { name: title });
+      const { draft } = await ask('GET', `/${slug}`);
+      await ask('PUT', `/${slug}/draft`, { version: draft.version, documents: docs });
+      return slug;
+    },
+    name,
+    documents,
+  );
+}
+
+const sorted = (values: readonly number[]) => [...values].sort((a, b) => a - b);
+const median = (values: readonly number[]) => sorted(values)[values.length >> 1]!;
+
+test('typing in one of 50 documents: findings and close-up follow each key', async () => {
+  const { page } = w;
+  const documents = teams(50);
+  const doc = documents[26]!;
+  const slug = await begin('Large', documents);
+  const at = doc.text.indexOf('key: "', doc.text.indexOf('bindings:')) + 6;
+  await page.goto(`${w.address}/t/${slug}/declare?doc=${doc.name}&sel=queue:hub-5/queue-25-7&at=${at}-${at}`);
+  await see(page, '.close-up h2', 'hub-5/queue-25-7');
+  await page.waitForFunction(() => document.activeElement?.classList.contains('cm-content'));
+  await page.evaluate(() => {
+    const blocked: number[] = [];
+    Object.assign(window, { blocked });
+    new PerformanceObserver((list) => {
+      for (const { duration } of list.getEntries()) blocked.push(Math.round(duration));
+    }).observe({ type: 'longtask' });
+  });
+  const times: number[] = [];
+  for (let i = 0; i < KEYS; i++) {
+    const answered = page.evaluate(
+      (n: number) =>
+        new Promise<number>((done) => {
+          let began = 0;
+          const content = document.querySelector('.cm-content')!;
+          content.addEventListener('keydown', () => (began = performance.now()), {
+            once: true,
+            capture: true,
+          });
+          // the binding stands in the close-up of nothing on the screen, so its worker's word is waited for
+          addEventListener(
+            'vondle:answered',
+            () => requestAnimationFrame(() => done(performance.now() - began)),
+            {
+              once: true,
+            },
+          );
+          Object.assign(window, { ready: n });
+        }),
+      i,
+    );
+    await page.waitForFunction((n: number) => (window as unknown as { ready: number }).ready === n, {}, i);
+    await page.keyboard.type('xyzuvw'[i % 6]!);
+    times.push(await answered);
+  }
+  await see(page, '.cm-content', 'xyzuvwxyzuvw');
+  const blocked = await page.evaluate(() => (window as unknown as { blocked: number[] }).blocked);
+  numbers.push(
+    `10,000 resources: a key's findings and close-up ${median(times).toFixed(0)} ms (median of ${KEYS}; ${sorted(times)[0]!.toFixed(0)} to ${sorted(times).at(-1)!.toFixed(0)})`,
+    `  main thread blocked over 50 ms: ${blocked.length ? `${blocked.length} times in ${KEYS} keys, at most ${Math.max(...blocked)} ms` : 'never'}`,
+  );
+  await see(page, '[data-testid=save-state]', /^saved$/);
+});
+
+test('the graph of 10,000 opens folded, and one broker opens by itself', async () => {
+  const { page } = w;
+  const began = performance.now();
+  await page.goto(`${w.address}/t/large/fan-out`);
+  await page.waitForSelector('.node');
+  numbers.push(
+    `10,000 resources: the folded graph stands ${(performance.now() - began).toFixed(0)} ms after its address`,
+  );
+  expect(await page.$$eval('.node', (all) => all.length)).toBeLessThan(200);
+  await page.$eval('.band-name[aria-label^="hub-5 "]', (head) => head.dispatchEvent(new Event('click')));
+  await page.waitForSelector('.node[data-node="queue:hub-5/queue-25-7"]');
+});
+
+test('5,000 visible elements are moved and zoomed', async () => {
+  const { page } = w;
+  const slug = await begin('Middling', teams(4));
+  await page.goto(`${w.address}/t/${slug}/fan-out`);
+  await page.waitForSelector('.node');
+  await page.click('.fit');
+  const elements = await page.$$eval(
+    '.sheet path, .sheet text, .sheet circle, .sheet rect',
+    (all) => all.length,
+  );
+  expect(elements).toBeGreaterThan(5000);
+  const frames = (ms: number) =>
+    page.evaluate(
+      (time: number) =>
+        new Promise<number>((done) => {
+          let count = 0;
+          const began = performance.now();
+          const next = () => {
+            count++;
+            if (performance.now() - began < time) requestAnimationFrame(next);
+            else done((1000 * count) / (performance.now() - began));
+          };
+          requestAnimationFrame(next);
+        }),
+      ms,
+    );
+  const frame = (await (await page.$('.graph'))!.boundingBox())!;
+  const [x, y] = [frame.x + frame.width / 2, frame.y + frame.height / 2];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  const panned = frames(1500);
+  for (let i = 0; i < 60; i++) await page.mouse.move(x + 3 * (i % 40), y + 2 * (i % 40));
+  numbers.push(
+    `${elements.toLocaleString('en')} elements: ${(await panned).toFixed(0)} frames a second while dragged`,
+  );
+  await page.mouse.up();
+  const before = await page.$eval('.sheet', (sheet) => (sheet as SVGSVGElement).style.transform);
+  await page.keyboard.down('Control');
+  const zoomed = frames(1500);
+  for (let i = 0; i < 30; i++) await page.mouse.wheel({ deltaY: i % 2 ? 30 : -60 });
+  numbers.push(
+    `${elements.toLocaleString('en')} elements: ${(await zoomed).toFixed(0)} frames a second while zoomed`,
+  );
+  await page.keyboard.up('Control');
+  expect(await page.$eval('.sheet', (sheet) => (sheet as SVGSVGElement).style.transform)).not.toBe(before);
+  expect(w.mistakes).toEqual([]);
+});
+
+test('a first visit loads less than 500 kB of script before any chart', async () => {
+  const { page } = w;
+  await page.setCacheEnabled(false);
+  await page.goto(`${w.address}/t/auklet-ferries/declare`);
+  await page.waitForSelector('.cm-line');
+  await see(page, '.outline', 'texting-in');
+  const bytes = await page.evaluate(() =>
+    performance
+      .getEntriesByType('resource')
+      .filter(({ name }) => name.endsWith('.js'))
+      .reduce((sum, entry) => sum + (entry as PerformanceResourceTiming).encodedBodySize, 0),
+  );
+  numbers.push(`script of a first visit that opens Declare: ${(bytes / 1000).toFixed(0)} kB compressed`);
+  expect(bytes).toBeGreaterThan(100_000);
+  expect(bytes).toBeLessThan(500_000);
+});
