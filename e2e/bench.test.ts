@@ -73,7 +73,11 @@ test('the graph is walked and read by keyboard', async () => {
   const { page, address } = w;
   await page.goto(`${address}/t/auklet-ferries/fan-out`);
   await page.waitForSelector('[data-node="exchange:mainland/sailings"]');
+  // one node is a stop for Tab; the others are walked to
+  expect(await page.$$eval('.node[tabindex="0"]', (all) => all.length)).toBe(1);
   await page.$eval('[data-node="exchange:mainland/sailings"]', (node) => (node as SVGElement).focus());
+  await page.waitForSelector('[data-node="exchange:mainland/sailings"][tabindex="0"]');
+  expect(await page.$$eval('.node[tabindex="0"]', (all) => all.length)).toBe(1);
   const focused = () => page.evaluate(() => document.activeElement?.getAttribute('data-node'));
   await page.keyboard.press('ArrowLeft');
   expect(await focused()).toMatch(/^publisher:/);

@@ -9,7 +9,7 @@ import puppeteer, { type Browser, type ElementHandle, type Page } from 'puppetee
 
 const ROOT = join(__dirname, '..');
 export const PASSWORD = 'a password for the story';
-const PATIENCE = 20_000;
+const PATIENCE = 60_000;
 /** A server makes its database first, which on a busy disk takes its time. */
 const TO_START = 60_000;
 

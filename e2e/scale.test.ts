@@ -154,6 +154,13 @@ test('5,000 visible elements are moved and zoomed', async () => {
   );
   await page.keyboard.up('Control');
   expect(await page.$eval('.sheet', (sheet) => (sheet as SVGSVGElement).style.transform)).not.toBe(before);
+  // the overview goes elsewhere at a press
+  const overview = (await (await page.waitForSelector('[data-testid=overview]'))!.boundingBox())!;
+  const top = () => page.$eval('.overview .view', (view) => Number(view.getAttribute('y')));
+  await page.mouse.click(overview.x + overview.width / 2, overview.y + overview.height * 0.25);
+  const higher = await top();
+  await page.mouse.click(overview.x + overview.width / 2, overview.y + overview.height * 0.75);
+  expect(await top()).toBeGreaterThan(higher);
   expect(w.mistakes).toEqual([]);
 });
 

@@ -22,7 +22,7 @@ test('a wrong password is told, the right one opens the topologies', async () =>
   await signIn(page, address, 'mara');
   await see(page, 'main li', 'Auklet Isles Ferries');
   await press(page, 'main li a', 'Auklet Isles Ferries');
-  await see(page, counts, '1 error');
+  await see(page, counts, '2 errors');
   await see(page, '.lane', 'routed through');
   const nodes = await page.$$eval('[data-node]', (all) => all.map((node) => node.getAttribute('data-node')));
   expect(nodes).toEqual(
@@ -37,7 +37,7 @@ test('a wrong password is told, the right one opens the topologies', async () =>
 test('breaking a binding in the text shows at once, in the findings and in the graph', async () => {
   const { page, address } = w;
   await typeOver(page, address, 'mainland.yaml', 'to: fares-sold', 'to: fares-sol');
-  await see(page, counts, '2 errors');
+  await see(page, counts, '3 errors');
   await see(page, '[data-testid=finding]', 'Did you mean fares-sold?');
   await see(page, '[data-testid=finding]', 'Nothing leads to mainland/fares-sold');
   await see(page, saved, /^saved$/);
@@ -62,7 +62,7 @@ test('killing the server loses nothing that was saved, and what is typed meanwhi
   await w.startServer();
   await see(page, saved, /^saved$/);
   await page.goto(`${address}${BENCH}/declare?doc=mainland.yaml`);
-  await see(page, counts, '2 errors');
+  await see(page, counts, '3 errors');
   const documents = await page.evaluate(async () => {
     const response = await fetch('/api/topologies/auklet-ferries');
     return ((await response.json()) as { draft: { documents: { text: string }[] } }).draft.documents
@@ -76,9 +76,9 @@ test('killing the server loses nothing that was saved, and what is typed meanwhi
 test('mends are applied as edits of the text', async () => {
   const { page, address } = w;
   await press(page, '[data-testid=finding] button', 'Write `fares-sold`');
-  await see(page, counts, '1 error');
+  await see(page, counts, '2 errors');
   await press(page, '[data-testid=finding] button', 'Give the narrowest leave');
-  await see(page, counts, /^1 warning$/);
+  await see(page, counts, /^1 error ?1 warning$/);
   // the queue nothing leads to needs a binding, typed like any other line
   await see(page, saved, /^saved$/);
   const last = '- { from: unclaimed, to: incidents }';
@@ -88,6 +88,16 @@ test('mends are applied as edits of the text', async () => {
     'mainland.yaml',
     last,
     `${last}\n- { from: sailings, to: rostering, key: "*.*.delayed" }`,
+  );
+  await see(page, counts, /^1 error$/);
+  await see(page, saved, /^saved$/);
+  // three screens that each need a copy get a queue each
+  await typeOver(
+    page,
+    address,
+    'storm-season.yaml',
+    'quay-screens: {}',
+    'quay-screens: { perInstanceOf: quay-screens }',
   );
   await see(page, counts, 'no findings');
   await press(page, 'nav a', 'Fan-out');

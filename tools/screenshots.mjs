@@ -14,11 +14,16 @@ const SEVERE = 'type=closure-announced&from=duty-officer';
 
 /** Each picture: where it is, and what must be there before it is taken. */
 const PICTURES = [
-  { name: 'declare', path: `${T}/declare?doc=mainland.yaml&sel=queue:mainland/rostering`, wait: '.cm-line' },
+  {
+    name: 'declare',
+    path: `${T}/declare?doc=shore.yaml&sel=subscription:shore/texting`,
+    wait: '.condition li',
+  },
   { name: 'fan-out', path: `${T}/fan-out?${SEVERE}&sel=queue:shore/texting-in`, wait: '.edge.passed' },
   { name: 'fan-out-dark', path: `${T}/fan-out?${SEVERE}`, wait: '.edge.passed', dark: true },
   { name: 'compare', path: `${T}/fan-out`, wait: '.node', before: compare },
-  { name: 'trace', path: `${T}/trace?${SEVERE}`, wait: '.ladder .hop' },
+  { name: 'trace', path: `${T}/trace?${SEVERE}`, wait: '.outcome .hop' },
+  { name: 'many', path: `${T}/trace?${SEVERE}&of=many`, wait: '.many form', before: many },
   {
     name: 'why-not',
     path: `${T}/trace?type=sailing-departed&sel=queue:mainland/to-islet`,
@@ -47,12 +52,19 @@ async function rollOut(page) {
   await page.waitForSelector('[data-testid=probe]');
 }
 
+/** Sends a thousand messages through. */
+async function many(page) {
+  await page.waitForFunction(() => !document.querySelector('.many button[type=submit]').disabled);
+  await page.click('.many button[type=submit]');
+  await page.waitForSelector('[data-testid=split] .main-svg');
+}
+
 /** Compares the draft with the revision it began from. */
 async function compare(page) {
   await page.click('[data-testid=compare]');
   const option = await page.waitForFunction(() =>
     [...document.querySelectorAll('.el-select-dropdown__item')].find((each) =>
-      each.textContent.includes('against r2'),
+      each.textContent.includes('against r3'),
     ),
   );
   // the list may still be unfolding

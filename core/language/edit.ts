@@ -93,7 +93,10 @@ function walk(source: Source, path: Path): Found[] {
   return steps;
 }
 
-/** The document in which most of a path stands: the first of those where it leads furthest. */
+/**
+ * The document in which most of a path stands; of several, the one where most of its kind stand already,
+ * of those the first.
+ */
 function deepest(
   documents: readonly TopologyDocument[],
   path: Path,
@@ -103,9 +106,16 @@ function deepest(
     const source = sourceOf(document);
     if (!source) continue;
     const steps = walk(source, path);
-    if (!best || steps.length > best.steps.length) best = { source, steps };
+    const further = steps.length - (best?.steps.length ?? -1);
+    if (!best || further > 0 || (further === 0 && sizeAt(steps) > sizeAt(best.steps)))
+      best = { source, steps };
   }
   return best ?? 'No document can be edited: mend their syntax first.';
+}
+
+function sizeAt(steps: readonly Found[]): number {
+  const node = steps.at(-1)?.node;
+  return node?.kind === 'map' ? node.entries.length : node?.kind === 'list' ? node.items.length : 0;
 }
 
 /**

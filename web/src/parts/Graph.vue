@@ -9,7 +9,7 @@ import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/view
 import { barrierAt, linePath, platePath } from './graph-lines.ts';
 import Overview from './Overview.vue';
 
-/** The routing graph, with the followed message's path lit. Drag or scroll to move, Ctrl and wheel to zoom, Tab to walk the nodes. */
+/** The routing graph, with the followed message's path lit. Drag or scroll to move, Ctrl and wheel to zoom, Tab and arrow keys to walk the nodes. */
 const bench = useBench();
 const focus = useFocus();
 const frame = ref<HTMLElement>();
@@ -195,6 +195,14 @@ function clip(text: string, most: number): string {
   return chars.length > most ? `${chars.slice(0, most - 1).join('')}…` : text;
 }
 
+/** Tab comes to one node, the last that was walked to, picked or else the first; arrow keys go on from there. */
+const last = ref('');
+const stop = computed(() => {
+  const ids = bench.drawing?.layout.nodes ?? [];
+  const there = (id: string) => id !== '' && ids.some((node) => node.id === id);
+  return [last.value, focus.selected].find(there) ?? ids[0]?.id ?? '';
+});
+
 /** Arrow keys walk to the nearest node that way. */
 function walk(event: KeyboardEvent, node: PlacedNode) {
   const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] }[event.key];
@@ -284,9 +292,10 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
             :transform="`translate(${node.x} ${node.y})`"
             :data-node="node.id"
             role="button"
-            tabindex="0"
+            :tabindex="node.id === stop ? 0 : -1"
             :aria-label="describe(node.view)"
             :aria-pressed="focus.selected === node.id"
+            @focus="last = node.id"
             @click="focus.selected = node.id"
             @keydown.enter.prevent="focus.selected = node.id"
             @keydown.space.prevent="focus.selected = node.id"

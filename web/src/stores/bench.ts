@@ -21,6 +21,7 @@ import type {
 } from '../workers/views.ts';
 import { applyTo } from './edits.ts';
 import { forget, keep, readKept } from './kept.ts';
+import { useSession } from './session.ts';
 import { createUndo } from './undo.ts';
 
 /** Where the draft stands: what is on the screen and what the server has. */
@@ -65,15 +66,17 @@ export const useBench = defineStore('bench', () => {
   let analysed: readonly TopologyDocument[] = [];
   let drawers = 0;
   const undo = createUndo();
+  /** Unsaved work is kept for whoever did it: somebody else may sign in at this browser. */
+  const keptFor = (slug: string) => `${useSession().person?.handle ?? ''} ${slug}`;
 
   /** Opens a topology; what an earlier visit could not save is put back over the server's draft if it began from it. */
   async function open(slug: string): Promise<void> {
     const { draft, ...entry } = await api.topology(slug);
     topology.value = entry;
     take(draft);
-    const kept = readKept(slug, draft.documents);
+    const kept = readKept(keptFor(slug), draft.documents);
     if (kept && canWrite.value) {
-      if (same(kept.documents, draft.documents)) forget(slug);
+      if (same(kept.documents, draft.documents)) forget(keptFor(slug));
       else {
         documents.value = kept.documents;
         if (kept.version === version) touch();
@@ -233,7 +236,7 @@ export const useBench = defineStore('bench', () => {
 
   function touch(): void {
     if (!topology.value) return;
-    keep(topology.value.slug, { version, documents: documents.value }, stored);
+    keep(keptFor(topology.value.slug), { version, documents: documents.value }, stored);
     if (saveState.value === 'moved') return;
     saveState.value = 'unsaved';
     schedule(SAVE_AFTER_MS);
@@ -293,10 +296,10 @@ export const useBench = defineStore('bench', () => {
     saveTrouble.value = '';
     if (documents.value === sent) {
       saveState.value = 'saved';
-      forget(slug);
+      forget(keptFor(slug));
     } else {
       saveState.value = 'unsaved';
-      keep(slug, { version, documents: documents.value }, stored);
+      keep(keptFor(slug), { version, documents: documents.value }, stored);
       schedule(SAVE_AFTER_MS);
     }
   }
@@ -311,7 +314,7 @@ export const useBench = defineStore('bench', () => {
       documents.value = mine;
       touch();
     } else if (topology.value) {
-      forget(topology.value.slug);
+      forget(keptFor(topology.value.slug));
     }
     void analyse();
   }
