@@ -10,6 +10,8 @@ import puppeteer, { type Browser, type ElementHandle, type Page } from 'puppetee
 const ROOT = join(__dirname, '..');
 export const PASSWORD = 'a password for the story';
 const PATIENCE = 60_000;
+// a busy machine is slow ten times over, and no less right
+jest.setTimeout(4 * PATIENCE);
 /** A server makes its database first, which on a busy disk takes its time. */
 const TO_START = 60_000;
 

@@ -11,7 +11,7 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ go: [to: { x: number; y: number }] }>();
 const frame = ref<SVGSVGElement>();
-const MOST = { width: 170, height: 150 };
+const MOST = { width: 110, height: 116 };
 
 const scale = computed(() => Math.min(MOST.width / props.layout.width, MOST.height / props.layout.height));
 const plates = (of: boolean) => {

@@ -125,11 +125,12 @@ export function layOut(
   for (const band of bands) Object.assign(band, { x: left, width: right - left });
 
   let crossing = 0;
+  const told: Box[] = [];
   for (const edge of edges) {
     if (lines.has(edge.id)) continue;
     const [from, to] = [placed.get(edge.from), placed.get(edge.to)];
     if (!from || !to) continue;
-    lines.set(edge.id, crossBands(edge, from, to, slots, bands, left, crossing++));
+    lines.set(edge.id, apart(crossBands(edge, from, to, slots, bands, left, crossing++), told));
   }
 
   label(lines, edges, placed);
@@ -237,6 +238,31 @@ function sideBySide(
       .forEach(({ id }, i) => found.set(id, (i - (own.length - 1) / 2) * step));
   }
   return found;
+}
+
+/** Moves the words on a line along its gutter until they meet no other's; without room they are left out. */
+function apart(line: PlacedEdge, told: Box[]): PlacedEdge {
+  const { label: words, points, ...rest } = line;
+  if (!words) return line;
+  const level = points.slice(1).flatMap((to, i) => {
+    const from = points[i]!;
+    return from.y === to.y ? [{ left: Math.min(from.x, to.x), right: Math.max(from.x, to.x), y: to.y }] : [];
+  });
+  const run = level.sort((a, b) => b.right - b.left - (a.right - a.left))[0];
+  const width = [...words.text].length * LABEL.character;
+  for (const part of run ? [0.5, 0.25, 0.75, 0.12, 0.88] : []) {
+    const x = run!.left + (run!.right - run!.left) * part;
+    const box = {
+      x: x - width / 2 - 6,
+      y: words.y - LABEL.height,
+      width: width + 12,
+      height: LABEL.height + 4,
+    };
+    if (told.some((other) => overlap(box, other))) continue;
+    told.push(box);
+    return { ...rest, points, label: { ...words, x } };
+  }
+  return { ...rest, points };
 }
 
 interface Box {
