@@ -52,6 +52,7 @@ export default ts.config(
   },
   {
     files: ['web/src/**'],
+    ignores: ['web/src/**/*.test.ts'],
     rules: noPackages(['**/server/**', '**/cli/**', 'node:*'], 'web may import core only'),
   },
   { files: ['server/**'], rules: noPackages(['**/web/**', '**/cli/**'], 'server may import core only') },

@@ -56,7 +56,7 @@ const SWEEPS = 16;
 const ALIGNMENTS = 6;
 
 /**
- * @param before the order of an earlier arrangement, by height; it is kept where no better one is found
+ * @param before the order of an earlier arrangement, by height; only neighbours are exchanged in it
  * @returns where everything stands; the same at every run
  */
 export function arrange(
@@ -74,7 +74,7 @@ export function arrange(
     lanes[lane]!.push(spot);
     return spot;
   };
-  for (const { id, rank } of inEarlierOrder(nodes, before)) spots.set(id, place(laneOf.get(rank)!, true));
+  for (const { id, rank } of nodes) spots.set(id, place(laneOf.get(rank)!, true));
 
   const passing = new Map<string, Spot[]>();
   for (const { id, from, to } of connections) {
@@ -92,7 +92,8 @@ export function arrange(
     if (way.length) passing.set(id, way);
   }
 
-  const crossings = order(lanes, before !== undefined);
+  if (before) asBefore(lanes, spots, passing, before);
+  const crossings = before ? keepOrder(lanes) : order(lanes);
   const height = align(lanes, spacing);
   return {
     heights: new Map([...spots].map(([id, { y }]) => [id, y])),
@@ -104,18 +105,35 @@ export function arrange(
   };
 }
 
-/** Nodes that stood before in that order; new ones behind what they were declared after. */
-function inEarlierOrder(
-  nodes: readonly Placeable[],
-  before: ReadonlyMap<string, number> | undefined,
-): readonly Placeable[] {
-  if (!before) return nodes;
+/**
+ * Puts every lane in the order that it had. What is new goes to the middle of its neighbours, a passing
+ * line to the middle of its ends; what has none stays behind what it was declared after.
+ */
+function asBefore(
+  lanes: readonly Spot[][],
+  spots: ReadonlyMap<string, Spot>,
+  passing: ReadonlyMap<string, readonly Spot[]>,
+  before: ReadonlyMap<string, number>,
+): void {
+  const keys = new Map<Spot, number>();
+  for (const [id, spot] of spots) if (before.has(id)) keys.set(spot, before.get(id)!);
+  const known = new Set(keys.keys());
+  const endsOf = (spot: Spot, side: 'left' | 'right'): Spot[] =>
+    spot[side].flatMap((each) => (each.node ? [each] : endsOf(each, side)));
   let last = -Infinity;
-  const keyed = nodes.map((node, index) => {
-    last = before.get(node.id) ?? last;
-    return { node, index, key: last };
-  });
-  return keyed.sort((a, b) => a.key - b.key || a.index - b.index).map(({ node }) => node);
+  for (const spot of [...spots.values(), ...[...passing.values()].flat()]) {
+    if (!keys.has(spot)) {
+      const near = [...endsOf(spot, 'left'), ...endsOf(spot, 'right')].filter((each) => known.has(each));
+      const middle = near.reduce((sum, each) => sum + keys.get(each)!, 0) / near.length;
+      keys.set(spot, near.length ? middle : last);
+    }
+    last = keys.get(spot)!;
+  }
+  for (const lane of lanes)
+    put(
+      lane,
+      [...lane].sort((a, b) => keys.get(a)! - keys.get(b)! || a.at - b.at),
+    );
 }
 
 /**
@@ -161,11 +179,17 @@ function put(lane: Spot[], sorted: readonly Spot[]): void {
   });
 }
 
-/** Tries the order as it is, and where that is no earlier one, another start. @returns the crossings left */
-function order(lanes: readonly Spot[][], asItIs: boolean): number {
+/** Exchanges neighbours at most: a picture that is looked at is not turned over. @returns the crossings left */
+function keepOrder(lanes: readonly Spot[][]): number {
+  exchange(lanes);
+  return crossingsOf(lanes);
+}
+
+/** Tries the order of declaration, and another start. @returns the crossings left */
+function order(lanes: readonly Spot[][]): number {
   const first = sweep(lanes);
   let best = first;
-  if (!asItIs && first.crossings > 0) {
+  if (first.crossings > 0) {
     byBreadth(lanes).forEach((lane, i) => put(lanes[i]!, lane));
     const other = sweep(lanes);
     if (other.crossings < first.crossings) best = other;

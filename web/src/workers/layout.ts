@@ -96,6 +96,9 @@ export function layOut(
     else inside.set(band, [edge]);
   }
   const earlier = before && new Map(before.nodes.map(({ id, y }) => [id, y]));
+  // a band that is mostly new is put in order anew
+  const isKnown = (own: readonly NodeView[]) =>
+    earlier !== undefined && own.filter(({ id }) => earlier.has(id)).length >= 0.7 * own.length;
   const columns = columnsOf(slots.values());
 
   const placed = new Map<string, Point>();
@@ -108,7 +111,7 @@ export function layOut(
       own.map(({ id }) => ({ id, rank: rank(slots.get(id)!) })),
       inside.get(broker) ?? [],
       SPACING,
-      earlier,
+      isKnown(own) ? earlier : undefined,
     );
     const top = y + BAND_PAD.top;
     for (const [id, middle] of arranged.heights)
