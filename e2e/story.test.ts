@@ -100,6 +100,7 @@ test('mends are applied as edits of the text', async () => {
     'quay-screens: { perInstanceOf: quay-screens }',
   );
   await see(page, counts, 'no findings');
+  await see(page, saved, /^saved$/);
   await press(page, 'nav a', 'Fan-out');
   await page.waitForSelector(
     '[data-edge="binding exchange:mainland/sailings → queue:mainland/rostering *.*.delayed"]',

@@ -1,4 +1,4 @@
-import { createRouter, createWebHistory } from 'vue-router';
+import { createRouter, createWebHistory, type RouteLocationNormalized } from 'vue-router';
 import { useSession } from './stores/session.ts';
 
 export const router = createRouter({
@@ -27,7 +27,14 @@ export const router = createRouter({
   ],
 });
 
+let going: RouteLocationNormalized | undefined;
+
+/** @returns where the router is going, or where it is: a change of the query must not call a way off. */
+export const destination = (): RouteLocationNormalized => going ?? router.currentRoute.value;
+
+router.afterEach(() => (going = undefined));
 router.beforeEach(async (to) => {
+  going = to;
   const session = useSession();
   await session.ready();
   if (!to.meta.open && !session.person) return { name: 'sign-in', query: { then: to.fullPath } };

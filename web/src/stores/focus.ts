@@ -3,6 +3,7 @@ import type { Message } from '@vondle/core';
 import { defineStore } from 'pinia';
 import { computed, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import { destination } from '../router.ts';
 import { core } from '../workers/client.ts';
 import type { CloseUp, FollowView, MessageView, PublishView, Sending, WhyNotView } from '../workers/views.ts';
 import { useBench } from './bench.ts';
@@ -12,8 +13,10 @@ export const useFocus = defineStore('focus', () => {
   const route = useRoute();
   const router = useRouter();
 
-  const set = (query: Record<string, string | undefined>) =>
-    void router.replace({ query: { ...route.query, ...query } });
+  const set = (query: Record<string, string | undefined>) => {
+    const { path, query: before } = destination();
+    void router.replace({ path, query: { ...before, ...query } });
+  };
   const asked = (name: string) => {
     const value = route.query[name];
     return typeof value === 'string' ? value : '';
