@@ -28,7 +28,8 @@ export * from './routing/batch.ts';
 export { expectationToWrite } from './expectations/write.ts';
 export * from './rollout/amqp.ts';
 export * from './rollout/probe.ts';
-export { CHECKS, runChecks } from './checks/run.ts';
+export { ABOUT_ACCEPTANCES, checkAll, Checking, CHECKS, runChecks, type Checked } from './checks/run.ts';
+export type { Accepted } from './checks/acceptances.ts';
 export * from './routing/settle.ts';
 export {
   arrange,

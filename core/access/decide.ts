@@ -23,6 +23,8 @@ export interface AccessRequest {
   readonly key?: string;
   /** Where the message comes from, for statements narrowed by `source`. */
   readonly source?: Thing;
+  /** How the caller is connected, where it is not as the broker asks. */
+  readonly encrypted?: boolean;
 }
 
 export interface Decision {
@@ -31,6 +33,7 @@ export interface Decision {
   readonly why: string;
   /** The statement that decided, where one did. */
   readonly place?: Place;
+  readonly by?: StatementDecl;
 }
 
 interface Candidate {
@@ -41,44 +44,97 @@ interface Candidate {
 
 export type Decide = (request: AccessRequest) => Decision;
 
-/** @returns the function that decides for one topology; pure, with a cache of its own. */
-export function accessOf(topology: Topology): Decide {
+/** What decisions hang on, to tell whether those made before still stand. */
+interface Grounds {
+  readonly statements: readonly StatementDecl[];
+  /** Each broker's access and transit. */
+  readonly brokers: ReadonlyMap<string, string>;
+}
+
+const grounds = new WeakMap<Decide, Grounds>();
+
+/**
+ * @param before the function of an earlier state by the same reader, which is given again where it still stands
+ * @returns the function that decides for one topology; pure, with a cache of its own
+ */
+export function accessOf(topology: Topology, before?: Decide): Decide {
   const statements = topology.declared.access?.items ?? [];
+  const brokers = new Map<string, string>();
+  for (const [name, { value }] of topology.declared.brokers ?? [])
+    brokers.set(name, `${value.access?.value ?? 'controlled'} ${value.transit?.value ?? 'encrypted'}`);
+  const known = before && grounds.get(before);
+  if (
+    known &&
+    sameItems(known.statements, statements) &&
+    sameItems([...known.brokers].flat(), [...brokers].flat())
+  )
+    return before;
+
+  const { exact, wide } = byAddress(statements);
   const cache = new Map<string, readonly Candidate[]>();
 
   const candidates = ({ who, action, on }: AccessRequest): readonly Candidate[] => {
-    const id = `${who.thing.id} ${action} ${on.id}`;
-    const known = cache.get(id);
-    if (known) return known;
+    const id = `${who.thing.id} ${who.tenant} ${action} ${on.id}`;
+    const remembered = cache.get(id);
+    if (remembered) return remembered;
     const found: Candidate[] = [];
-    statements.forEach((statement, index) => {
+    const about = new Set([...(exact.get(addressOf(on)) ?? []), ...(exact.get(on.id) ?? []), ...wide]);
+    for (const index of [...about].sort((a, b) => a - b)) {
+      const statement = statements[index]!;
       const deny = speaksOf(statement.deny, action);
-      if (!deny && !speaksOf(statement.allow, action)) return;
-      if (!statement.who?.items.some((name) => names(name.value, who))) return;
-      if (!statement.on?.items.some((pattern) => covers(pattern.value, on))) return;
-      found.push({ statement, deny, title: statement.name?.value ?? `statement ${index + 1}` });
-    });
+      if (!deny && !speaksOf(statement.allow, action)) continue;
+      if (!statement.who?.items.some((name) => names(name.value, who))) continue;
+      if (!statement.on?.items.some((pattern) => covers(pattern.value, on))) continue;
+      found.push({ statement, deny, title: titleOf(statement, index) });
+    }
     found.sort((a, b) => Number(b.deny) - Number(a.deny));
     cache.set(id, found);
     return found;
   };
 
-  return (request) => {
+  const decide: Decide = (request) => {
     const { who, action, on } = request;
-    const broker = topology.declared.brokers?.get(on.broker)?.value;
+    const [access, transit] = (brokers.get(on.broker) ?? 'controlled encrypted').split(' ');
+    const encrypted = request.encrypted ?? transit !== 'plain';
     let almost: string | undefined;
     for (const { statement, deny, title } of candidates(request)) {
-      const unmet = unmetCondition(statement, request, broker?.transit?.value !== 'plain');
+      const unmet = unmetCondition(statement, request, encrypted);
       if (unmet === undefined) {
         const verb = deny ? 'denies' : 'allows';
-        return { allowed: !deny, why: `“${title}” ${verb} it`, place: statement.place };
+        return { allowed: !deny, why: `“${title}” ${verb} it`, place: statement.place, by: statement };
       }
       if (!deny) almost ??= `“${title}” would allow it, but ${unmet}`;
     }
-    if (broker?.access?.value === 'open') return { allowed: true, why: `${on.broker} is open` };
+    if (access === 'open') return { allowed: true, why: `${on.broker} is open` };
     const why = `no statement lets ${callerName(who)} ${ACTION_PHRASE[action]} ${addressOf(on)}`;
     return { allowed: false, why: almost ? `${why} (${almost})` : why };
   };
+  grounds.set(decide, { statements, brokers });
+  return decide;
+}
+
+function sameItems(a: readonly unknown[], b: readonly unknown[]): boolean {
+  return a === b || (a.length === b.length && a.every((each, i) => each === b[i]));
+}
+
+/** Statements by the addresses they name; those with a `*` apart. */
+function byAddress(statements: readonly StatementDecl[]) {
+  const exact = new Map<string, number[]>();
+  const wide: number[] = [];
+  statements.forEach(({ on }, index) => {
+    for (const { value } of on?.items ?? []) {
+      if (value.includes('*')) wide.push(index);
+      const list = exact.get(value);
+      if (list) list.push(index);
+      else exact.set(value, [index]);
+    }
+  });
+  return { exact, wide };
+}
+
+/** @returns what to call a statement: its name, or where it stands among them */
+export function titleOf(statement: StatementDecl, index: number): string {
+  return statement.name?.value ?? `statement ${index + 1}`;
 }
 
 /** How an action reads before the address it is done to. */
@@ -100,13 +156,21 @@ function speaksOf(actions: StatementDecl['allow'], action: Action): boolean {
   return actions?.items.some((each) => each.value === action) ?? false;
 }
 
-function names(who: string, caller: Caller): boolean {
+/** @returns whether a statement's `who` speaks of a caller */
+export function names(who: string, caller: Caller): boolean {
   if (who === 'any' || who === caller.thing.id) return true;
   if (who.startsWith('tenant:')) return who.slice('tenant:'.length) === caller.tenant;
   return who.startsWith('broker:') && who.slice('broker:'.length) === caller.thing.broker;
 }
 
 const patterns = new Map<string, RegExp>();
+
+/** A pattern as a regular expression, `*` as what it may stand for. */
+const anything = (pattern: string, star: string): string =>
+  pattern
+    .split('*')
+    .map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
+    .join(star);
 
 /** @returns whether an address pattern (`*` stands for anything inside one segment) covers a thing. */
 export function covers(pattern: string, on: Thing): boolean {
@@ -115,11 +179,10 @@ export function covers(pattern: string, on: Thing): boolean {
   if (!pattern.includes('*')) return false;
   let compiled = patterns.get(pattern);
   if (!compiled) {
-    const source = pattern
-      .split('*')
-      .map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
-      .join('[^/]*');
-    compiled = new RegExp(`^${source}$`, 'su');
+    // an address has two segments, a broker and a name; the name may have slashes of its own
+    const slash = pattern.indexOf('/');
+    const [broker, name] = slash < 0 ? [pattern, ''] : [pattern.slice(0, slash), pattern.slice(slash)];
+    compiled = new RegExp(`^${anything(broker, '[^/]*')}${anything(name, '.*')}$`, 'su');
     if (patterns.size > 10_000) patterns.clear();
     patterns.set(pattern, compiled);
   }

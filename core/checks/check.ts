@@ -1,8 +1,9 @@
+import type { StatementDecl } from '../language/language.ts';
+import type { MessageType } from '../language/messages.ts';
 import type { Finding, Mend, Severity } from '../model/finding.ts';
 import type { Place } from '../model/place.ts';
-import { thing } from '../model/address.ts';
-import type { Edge, RoutingGraph } from '../routing/graph.ts';
-import { takerId } from '../routing/ways.ts';
+import type { GraphNode, RoutingGraph } from '../routing/graph.ts';
+import type { Look } from './look.ts';
 
 /** What one check says of one place; the registry adds the check's own id and severity. */
 export interface Complaint {
@@ -10,34 +11,41 @@ export interface Complaint {
   readonly place: Place;
   /** The thing it is about, as a node or thing id. */
   readonly about: string;
+  readonly also?: readonly string[];
   readonly related?: Finding['related'];
   readonly mends?: readonly Mend[];
+  /** Where it weighs otherwise than the check does. */
+  readonly severity?: Severity;
 }
 
+/** What checks look at, one by one: each is looked at again only when something seen there has changed. */
+export interface Subjects {
+  readonly node: GraphNode;
+  readonly message: MessageType;
+  /** A link's id. */
+  readonly link: string;
+  readonly statement: StatementDecl;
+  /** Everything at once: looked at again at every change, so it has to be quick. */
+  readonly whole: RoutingGraph;
+}
+
+export type SubjectKind = keyof Subjects;
+
 /** One check: what it is called, how much it weighs, why it matters, and how to find it. */
-export interface Check {
+export interface Check<K extends SubjectKind = SubjectKind> {
   /** Stable id, `group/name`. */
   readonly id: string;
   readonly severity: Severity;
+  /** What it finds, in one sentence. */
+  readonly finds: string;
   /** Why it matters, for a person who has not met it. */
   readonly why: string;
-  readonly run: (graph: RoutingGraph) => readonly Complaint[];
+  readonly of: K;
+  /** Asks only `look` for what is beyond the subject itself, so that it is known when to look again. */
+  readonly run: (subject: Subjects[K], look: Look) => readonly Complaint[];
 }
 
-/** The ways of apps that take, without looking at every way there is: most are bindings. */
-export function* takesOf(graph: RoutingGraph): Generator<Edge> {
-  for (const app of graph.topology.declared.apps?.keys() ?? []) {
-    for (const edge of graph.into.get(takerId(app)) ?? []) if (edge.kind === 'take') yield edge;
-  }
-}
-
-/** The ways that subscriptions make, in the order of their topics. */
-export function* subscriptionsOf(graph: RoutingGraph): Generator<Edge> {
-  for (const [broker, { value }] of graph.topology.declared.brokers ?? []) {
-    if (value.variant !== 'pubsub') continue;
-    for (const topic of value.topics?.keys() ?? []) {
-      for (const edge of graph.out.get(thing('topic', topic, broker).id) ?? [])
-        if (edge.kind === 'subscription') yield edge;
-    }
-  }
+/** @returns a check, its subject's type known to its body */
+export function check<K extends SubjectKind>(made: Check<K>): Check {
+  return made as unknown as Check;
 }

@@ -5,6 +5,7 @@
  */
 import { addressOf, type Thing } from '../model/address.ts';
 import type { TextEdit } from '../model/finding.ts';
+import type { Place } from '../model/place.ts';
 import { byteLength } from '../model/values.ts';
 import { parseDocument } from './parse.ts';
 import type { Topology, TopologyDocument } from './read.ts';
@@ -135,9 +136,90 @@ export function setAt(
   if (steps.length === path.length && steps.length > 0) return replace(source, steps.at(-1)!, value);
   const rest = path.slice(steps.length);
   if (rest.some((step) => typeof step === 'number')) return no('There is no such list item.');
-  const [key, ...inner] = rest as string[];
+  return put(source, steps.at(-1), rest as string[], value, options.asBlock === true);
+}
+
+function put(
+  source: Source,
+  at: Found | undefined,
+  path: readonly string[],
+  value: Json,
+  asBlock: boolean,
+): Edited {
+  const [key, ...inner] = path;
   const whole = inner.reduceRight<Json>((result, name) => ({ [name]: result }), value);
-  return addEntry(source, steps.at(-1), key!, whole, inner.length > 0 || options.asBlock === true);
+  return addEntry(source, at, key!, whole, inner.length > 0 || asBlock);
+}
+
+/** The way to the node that stands at a place, or to the smallest one around it. */
+function stepsTo(documents: readonly TopologyDocument[], { doc, start, end }: Place) {
+  const document = documents.find(({ name }) => name === doc);
+  const source = document && sourceOf(document);
+  if (!source) return undefined;
+  const steps: Found[] = [];
+  const around = (node: { start: number; end: number }) => node.start <= start && node.end >= end;
+  for (let node = source.root; node;) {
+    const parent: Node = node;
+    node = undefined;
+    if (parent.kind === 'map') {
+      const entry = parent.entries.find(({ key, value }) =>
+        around({ start: key.start, end: Math.max(key.end, value.end) }),
+      );
+      if (entry) steps.push({ is: 'entry', parent, entry, node: (node = entry.value) });
+    } else if (parent.kind === 'list') {
+      const index = parent.items.findIndex(around);
+      if (index >= 0) steps.push({ is: 'item', parent, index, node: (node = parent.items[index]!) });
+    }
+  }
+  return { source, steps };
+}
+
+/**
+ * Sets a value inside what stands at a place: for what has no name to be found by, such as a binding.
+ * @param path keys from there
+ */
+export function setIn(
+  documents: readonly TopologyDocument[],
+  place: Place,
+  path: readonly string[],
+  value: Json,
+): Edited {
+  const found = stepsTo(documents, place);
+  if (!found) return no(`${place.doc} cannot be edited: mend its syntax first.`);
+  const { source, steps } = found;
+  let at = steps.at(-1);
+  let left = path;
+  for (; at?.node.kind === 'map' && left.length; left = left.slice(1)) {
+    const parent: MapNode = at.node;
+    const entry = parent.entries.find(({ key }) => keyText(key) === left[0]);
+    if (!entry) break;
+    at = { is: 'entry', parent, entry, node: entry.value };
+  }
+  if (!at) return no('There is nothing here that could be changed.');
+  return left.length ? put(source, at, left, value, false) : replace(source, at, value);
+}
+
+/** Puts other items where the list item stands in which a place is; the first takes its place. */
+export function replaceItem(
+  documents: readonly TopologyDocument[],
+  place: Place,
+  items: readonly Json[],
+): Edited {
+  const found = stepsTo(documents, place);
+  const item = found?.steps.filter(({ is }) => is === 'item').at(-1);
+  if (item?.is !== 'item' || items.length === 0) return no('There is no list item here to replace.');
+  const { text, name } = found!.source;
+  const { start, end } = item.node;
+  const indent = ' '.repeat(columnOf(text, dashBefore(text, start)));
+  const put = items.map(renderFlow).join(item.parent.flow ? ', ' : `\n${indent}- `);
+  return yes({ doc: name, start, end, text: put });
+}
+
+/** Removes the list item in which a place stands; of several, one inside the other, the innermost. */
+export function removeItem(documents: readonly TopologyDocument[], place: Place): Edited {
+  const found = stepsTo(documents, place);
+  const item = found?.steps.filter(({ is }) => is === 'item').at(-1);
+  return item ? yes(removal(found!.source, item)) : no('There is no list item here to take away.');
 }
 
 /** Adds an item at the end of the list at a path, making the list where there is none. */

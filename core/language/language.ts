@@ -31,13 +31,26 @@ const address = (of: string) => ({ ...text(`the address of ${of}, as in \`broker
 const named = (what: string) => ({ ...text(what), names: what });
 const wireName = field(shortText('a name'), 'the name on the broker, where it is not the key');
 
+const acceptance = object({
+  check: field(text('the id of a check'), 'the check whose finding here is meant', { required: true }),
+  because: field(text('a reason'), 'why it is meant', { required: true }),
+});
+const accept = field(list(acceptance), 'findings here that are meant, each with a reason');
+
 const tenant = object({
   clears: labels('data labels this tenant may receive'),
+  accept,
+  note,
+});
+
+const label = object({
+  guarded: field(flag(), 'who takes such data, and what carries it, must be cleared for it'),
   note,
 });
 
 const parameter = object({
   default: field(constant(), 'the value where an environment gives none'),
+  accept,
   note,
 });
 
@@ -70,7 +83,9 @@ const messageType = object({
   body: field(jsonMap(), 'a JSON Schema 2020-12 of the payload'),
   labels: labels('data labels it carries'),
   size: field(size(), 'a typical payload in bytes'),
+  mustArrive: field(flag(), 'no message of this type may be lost on its way'),
   examples: field(list(example), 'sample messages'),
+  accept,
   note,
 });
 
@@ -83,6 +98,7 @@ const publish = object({
   rate: field(rate(), 'how many it sends'),
   persistent: field(flag(), 'the message survives a broker restart in a durable queue'),
   mandatory: field(flag(), 'the message is sent back when it reaches no queue'),
+  accept,
 });
 
 const consume = object({
@@ -100,6 +116,8 @@ const consume = object({
   takes: field(duration(), 'how long one message keeps it busy'),
   expects: field(list(id('a message type'), { orOne: true }), 'the message types it is there for'),
   wrapped: field(flag(), 'it reads the topic’s envelope, not the plain body'),
+  competes: field(flag(), 'it means to share the messages of this store with other apps'),
+  accept,
 });
 
 const app = object({
@@ -108,6 +126,7 @@ const app = object({
   instances: field(integer(0), 'how many run'),
   publishes: field(list(publish), 'what it sends, and where'),
   consumes: field(list(consume), 'what it takes, and how'),
+  accept,
   note,
 });
 
@@ -116,13 +135,21 @@ const deadLetter = object({
   key: field(shortText('a routing key'), 'the key they get; without one they keep theirs'),
 });
 
+const owner = field(id('a tenant'), 'who owns it, where it is not the broker’s tenant');
+const divides = field(
+  flag(),
+  'each message is meant for one way on: its conditions leave no gap and do not overlap',
+);
+
 const exchange = object({
   type: field(choice('direct', 'fanout', 'topic', 'headers'), 'how it routes', { required: true }),
   durable: field(flag(), 'it survives a broker restart'),
   unroutedTo: field(address('an exchange'), 'the exchange that gets what no binding here matched'),
   internal: field(flag(), 'publishers may not use it'),
   autoDelete: field(flag(), 'it goes when its last binding goes'),
+  divides,
   wireName,
+  accept,
   note,
 });
 
@@ -140,7 +167,9 @@ const amqpQueue = object({
   maxPriority: field(integer(0, 255), 'the highest priority it orders by'),
   expires: field(duration(), 'it is removed after this long unused'),
   order: field(choice('best-effort', 'fifo'), 'the order its takers rely on'),
+  tenant: owner,
   wireName,
+  accept,
   note,
 });
 
@@ -157,19 +186,24 @@ const binding = object({
   to: field(address('a queue or exchange'), 'where what matches goes', { required: true }),
   key: field(shortText('a binding key'), 'exact on direct exchanges, a pattern on topic exchanges'),
   headers: field(headersCondition, 'the condition on a headers exchange'),
+  accept,
   note,
 });
 
 const alias = object({
   to: field(address('an entry'), 'what it stands for', { required: true }),
   over: field(id('a link'), 'the link to travel, where that is on another broker'),
+  accept,
   note,
 });
 
 const topic = object({
   order: field(choice('best-effort', 'fifo'), 'whether order within a group is kept'),
   dedupe: field(duration(), 'how long repeats of a message are recognised'),
+  divides,
+  tenant: owner,
   wireName,
+  accept,
   note,
 });
 
@@ -180,7 +214,9 @@ const hostedQueue = object({
   delay: field(duration(), 'how long a new message stays hidden'),
   deadLetter: field(deadLetter, 'where given-up messages go'),
   maxDeliveries: field(integer(1), 'how often a message is tried'),
+  tenant: owner,
   wireName,
+  accept,
   note,
 });
 
@@ -194,7 +230,9 @@ const subscription = object({
   ttl: field(duration(), 'how long a message may wait'),
   maxDeliveries: field(integer(1), 'how often a message is tried'),
   deadLetter: field(deadLetter, 'where given-up messages go'),
+  tenant: owner,
   wireName,
+  accept,
   note,
 });
 
@@ -204,6 +242,7 @@ const brokerCommon = {
   transit: field(choice('encrypted', 'plain'), 'how messages travel to and from it'),
   rest: field(choice('encrypted', 'plain'), 'how messages are stored'),
   clears: labels('data labels that may pass through it'),
+  accept,
   note,
 };
 
@@ -244,6 +283,7 @@ const link = object({
   batch: field(integer(1), 'messages carried at a time'),
   active: field(flag(), 'whether it runs'),
   latency: field(duration(), 'how long the way takes'),
+  accept,
   note,
 });
 
@@ -251,6 +291,7 @@ const spread = object({
   members: field(list(address('a queue')), 'the queues it stands for', { required: true }),
   choose: field(choice('rotate', 'nearest', 'weighted'), 'how a message picks one'),
   weights: field(list(number()), 'one weight for each member, with `weighted`'),
+  accept,
   note,
 });
 
@@ -281,6 +322,7 @@ const statement = object({
     }),
     'narrows the statement',
   ),
+  accept,
   note,
 });
 
@@ -329,6 +371,10 @@ export const document = object(
     topology: field(id('this topology'), 'the topology’s id', { repeats: true }),
     tenant: field(id('a tenant'), 'the default owner of everything', { repeats: true }),
     tenants: field(mapOf(tenant, 'id'), 'organisations and accounts that own things'),
+    labels: field(
+      mapOf(label, 'id'),
+      'data labels; personal and financial are guarded unless said otherwise',
+    ),
     parameters: field(mapOf(parameter, 'parameter'), 'values that differ between environments'),
     environments: field(mapOf(environment, 'id'), 'sets of parameter values'),
     messages: field(mapOf(messageType, 'id'), 'message types'),
@@ -348,6 +394,7 @@ export const document = object(
 
 export type DocumentDecl = Infer<typeof document>;
 export type TenantDecl = Infer<typeof tenant>;
+export type AcceptanceDecl = Infer<typeof acceptance>;
 export type EnvironmentDecl = Infer<typeof environment>;
 export type MessageTypeDecl = Infer<typeof messageType>;
 export type ExampleDecl = Infer<typeof example>;

@@ -24,8 +24,16 @@ export interface MessageType {
   readonly required: ReadonlySet<string>;
   readonly body?: Val<Readonly<Record<string, unknown>>>;
   readonly labels: ReadonlySet<string>;
+  /** No message of this type may be lost on its way. */
+  readonly mustArrive: boolean;
   readonly examples: readonly ExampleDecl[];
 }
+
+/** What a declaration was resolved to last, and from which parents: while all stay, it is one object. */
+const resolved = new WeakMap<
+  MessageTypeDecl,
+  { readonly type: MessageType; readonly parents: readonly MessageType[] }
+>();
 
 /**
  * Works out what every message type inherits: headers, properties, body, labels and required names
@@ -66,6 +74,16 @@ export function resolveMessages(
       }
     }
     open.pop();
+    const before = resolved.get(decl);
+    if (
+      before?.type.id === item.name &&
+      before.type.place === item.key &&
+      before.parents.length === parents.length &&
+      before.parents.every((parent, i) => parent === parents[i])
+    ) {
+      done.set(item.name, before.type);
+      return before.type;
+    }
 
     const merged = (
       pick: (type: MessageType) => ReadonlyMap<string, Domain>,
@@ -98,8 +116,10 @@ export function resolveMessages(
         ...(decl.labels?.items ?? []).map((label) => label.value),
         ...parents.flatMap((parent) => [...parent.labels]),
       ]),
+      mustArrive: decl.mustArrive?.value ?? parents.some((parent) => parent.mustArrive),
       examples: decl.examples?.items ?? [],
     };
+    resolved.set(decl, { type, parents });
     done.set(item.name, type);
     return type;
   };

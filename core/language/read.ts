@@ -26,6 +26,8 @@ export interface Topology {
   readonly messages: ReadonlyMap<string, MessageType>;
   /** One object for as long as the same reader finds the same things of the same names. */
   readonly names: Names;
+  /** The parameters that some value is made of. */
+  readonly usedParameters: ReadonlySet<string>;
   /** What is wrong with the text itself: syntax, keys, values, references. */
   readonly findings: readonly Finding[];
 }
@@ -138,6 +140,7 @@ export class TopologyReader {
       declared,
       messages,
       names: this.names,
+      usedParameters: new Set(reading.usedParameters),
       findings: inOrder(findings, documents),
     };
   }

@@ -1,6 +1,7 @@
 /** Finds every reference that names nothing, or two things at once, and says so where it stands. */
 import { parseMqttFilter } from '../filters/mqtt.ts';
 import { lookUp, type ThingKind } from '../model/address.ts';
+import { writing } from '../model/finding.ts';
 import type { Val } from '../model/place.ts';
 import { nearest } from '../model/values.ts';
 import { plainOrQuoted } from './render.ts';
@@ -105,7 +106,7 @@ export function checkReferences(
     reading.doc = value.place.doc;
     const mends =
       hint !== undefined && !value.from
-        ? [{ title: `Write \`${hint}\``, edits: [{ ...value.place, text: plainOrQuoted(hint) }] }]
+        ? [writing(value.place, plainOrQuoted(hint), `Write \`${hint}\``)]
         : undefined;
     reading.report(
       check,

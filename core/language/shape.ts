@@ -4,7 +4,7 @@
  *
  * A shape reads a node and never throws: what is wrong becomes a finding, and the value is left out.
  */
-import type { Finding, Severity } from '../model/finding.ts';
+import { writing, type Finding, type Severity } from '../model/finding.ts';
 import type { Place, Val } from '../model/place.ts';
 import { byteLength, nearest, parseDuration, parseRate, parseSize } from '../model/values.ts';
 import { keyText, toJson, type Entry, type Node, type ScalarNode } from './tree.ts';
@@ -579,14 +579,8 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
   const unknownKey = (key: ScalarNode, reading: Reading) => {
     const name = keyText(key);
     const hint = nearest(name, names);
-    const mends = hint
-      ? [
-          {
-            title: `Write \`${hint}\``,
-            edits: [{ doc: reading.doc, start: key.start, end: key.end, text: hint }],
-          },
-        ]
-      : undefined;
+    const { start, end } = key;
+    const mends = hint ? [writing({ doc: reading.doc, start, end }, hint)] : undefined;
     reading.report(
       'unknown-key',
       key,

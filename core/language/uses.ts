@@ -59,7 +59,14 @@ export function* namingsIn(declared: DocumentDecl, but?: Pick<WeakSet<object>, '
     for (const { value: queue } of broker.queues?.values() ?? []) {
       if (but?.has(queue)) continue;
       const app = 'perInstanceOf' in queue ? queue.perInstanceOf : undefined;
-      yield { owner: queue, uses: [...address(queue.deadLetter?.to, dead, home), ...id(app, 'app')] };
+      yield {
+        owner: queue,
+        uses: [
+          ...address(queue.deadLetter?.to, dead, home),
+          ...id(app, 'app'),
+          ...id(queue.tenant, 'tenant'),
+        ],
+      };
     }
     for (const { value: alias } of broker.aliases?.values() ?? [])
       yield { owner: alias, uses: [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
@@ -75,15 +82,18 @@ export function* namingsIn(declared: DocumentDecl, but?: Pick<WeakSet<object>, '
         };
       }
     } else {
+      for (const { value: topic } of broker.topics?.values() ?? [])
+        if (topic.tenant && !but?.has(topic)) yield { owner: topic, uses: id(topic.tenant, 'tenant') };
       for (const { value: subscription } of broker.subscriptions?.values() ?? []) {
         if (but?.has(subscription)) continue;
-        const { topic, to, deadLetter } = subscription;
+        const { topic, to, deadLetter, tenant } = subscription;
         yield {
           owner: subscription,
           uses: [
             ...address(topic, TOPICS, home),
             ...address(to, QUEUES, home),
             ...address(deadLetter?.to, HOSTED_ENTRIES, home),
+            ...id(tenant, 'tenant'),
           ],
         };
       }

@@ -1,3 +1,5 @@
+import type { Edited } from '../language/edit.ts';
+import type { Topology } from '../language/read.ts';
 import type { Place } from './place.ts';
 
 /** How much a finding weighs: an error will lose or refuse messages or cannot be read at all. */
@@ -14,7 +16,16 @@ export interface TextEdit {
 /** An edit of the documents that removes a finding, with words saying what it does. */
 export interface Mend {
   readonly title: string;
-  readonly edits: readonly TextEdit[];
+  /** Works the edits out, only when somebody wants to see them: on the topology the finding is of. */
+  readonly edit: (topology: Topology) => Edited;
+}
+
+/** @returns the mend that writes other text at a place; the place moves with its text until it is asked for */
+export function writing(place: Place, text: string, title = `Write \`${text}\``): Mend {
+  return {
+    title,
+    edit: () => ({ ok: true, edits: [{ doc: place.doc, start: place.start, end: place.end, text }] }),
+  };
 }
 
 /** One result of reading or checking: what is wrong, where, and how to mend it. */
@@ -29,5 +40,7 @@ export interface Finding {
   readonly related?: readonly { readonly place: Place; readonly message: string }[];
   /** The thing it is about, as a thing id (`queue:mainland/boards`), when there is one. */
   readonly about?: string;
+  /** Other things it is as much about: a leave is missing at the topic, the queue and the subscription. */
+  readonly also?: readonly string[];
   readonly mends?: readonly Mend[];
 }

@@ -88,6 +88,12 @@ export function nearest(word: string, candidates: Iterable<string>): string | un
   return best;
 }
 
+/** @returns how alike two texts are, from 0 (nothing in common) to 1 (the same) */
+export function similarity(a: string, b: string): number {
+  const longest = Math.max(a.length, b.length, 1);
+  return 1 - editDistance(a.toLowerCase(), b.toLowerCase(), longest) / longest;
+}
+
 /**
  * Damerau-Levenshtein distance, worked out only as far as it stays below a limit: cells further from the
  * diagonal than that cannot matter.

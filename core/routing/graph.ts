@@ -5,6 +5,7 @@ import type {
   AmqpQueueDecl,
   AppDecl,
   BindingDecl,
+  BrokerDecl,
   ConsumeDecl,
   DeadLetterDecl,
   ExchangeDecl,
@@ -17,7 +18,7 @@ import type {
 } from '../language/language.ts';
 import type { Topology } from '../language/read.ts';
 import type { Thing } from '../model/address.ts';
-import type { Place } from '../model/place.ts';
+import type { Place, Val } from '../model/place.ts';
 import { ALWAYS, type Predicate } from '../predicate/predicate.ts';
 import { exchangeRouter, type Router } from './router.ts';
 import { nodesOf, waysOf, type Way, type Ways } from './ways.ts';
@@ -84,12 +85,18 @@ export interface RoutingGraph {
   readonly decide: Decide;
 }
 
-/** @returns who owns an app, broker or topic: its tenant, its broker's, or the topology's. */
-export function tenantOf(topology: Topology, of: Thing): string | undefined {
-  const { declared } = topology;
+/** @returns who owns a thing: the tenant it names, its broker's, or the topology's. */
+export function tenantOf({ declared }: Topology, of: Thing): string | undefined {
   const app = of.kind === 'app' ? declared.apps?.get(of.name)?.value.tenant : undefined;
-  const broker = of.broker ? declared.brokers?.get(of.broker)?.value.tenant : undefined;
-  return (app ?? broker ?? declared.tenant)?.value;
+  const broker = declared.brokers?.get(of.kind === 'broker' ? of.name : of.broker)?.value;
+  return (app ?? ownTenant(broker, of) ?? broker?.tenant ?? declared.tenant)?.value;
+}
+
+function ownTenant(broker: BrokerDecl | undefined, { kind, name }: Thing): Val<string> | undefined {
+  if (kind === 'queue') return broker?.queues?.get(name)?.value.tenant;
+  if (broker?.variant !== 'pubsub') return undefined;
+  if (kind === 'topic') return broker.topics?.get(name)?.value.tenant;
+  return kind === 'subscription' ? broker.subscriptions?.get(name)?.value.tenant : undefined;
 }
 
 /** What was kept of a graph to make the next one of: the ways it was made from, and each one's edges. */
@@ -127,7 +134,7 @@ export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGr
     const bindings = () => (out.get(node.id) ?? []).filter((edge) => edge.kind === 'binding');
     routers.set(node.id, still ? known : exchangeRouter(type, bindings()));
   }
-  const graph = { topology, nodes, edges, out, into, routers, decide: accessOf(topology) };
+  const graph = { topology, nodes, edges, out, into, routers, decide: accessOf(topology, before?.decide) };
   makings.set(graph, made.making);
   return graph;
 }

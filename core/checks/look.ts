@@ -1,0 +1,278 @@
+/**
+ * What checks see of a topology. Whatever they ask is noted, so that it can be told later, by asking
+ * the same again, whether what they said still stands.
+ */
+import type { Decide } from '../access/decide.ts';
+import type { AppDecl, BrokerDecl, LinkDecl, StatementDecl, TenantDecl } from '../language/language.ts';
+import type { MessageType } from '../language/messages.ts';
+import { addressOf, thing, type Thing, type ThingKind } from '../model/address.ts';
+import { arrivalsIn, type Arrivals } from '../reach/arrivals.ts';
+import type { Arrival } from '../reach/variety.ts';
+import { tenantOf, type Edge, type GraphNode, type RoutingGraph } from '../routing/graph.ts';
+
+/** What is said of a broker as a whole. */
+export interface BrokerTraits {
+  readonly kind: BrokerDecl['variant'];
+  readonly open: boolean;
+  readonly transit: 'encrypted' | 'plain';
+  readonly rest: 'encrypted' | 'plain';
+  readonly clears: ReadonlySet<string>;
+  readonly tenant: string | undefined;
+}
+
+/** How a message type is sent anywhere. */
+export interface Sent {
+  /** The apps that send it. */
+  readonly by: readonly string[];
+  readonly persistent: boolean;
+  readonly to: readonly string[];
+}
+
+const NO_EDGES: readonly Edge[] = [];
+const NO_ARRIVALS: readonly Arrival[] = [];
+
+/** Questions about a topology; the answers are the same objects for as long as they are the same. */
+export interface Look {
+  node(id: string): GraphNode | undefined;
+  out(id: string): readonly Edge[];
+  into(id: string): readonly Edge[];
+  /** The published messages that come to a node. */
+  arrivals(id: string): readonly Arrival[];
+  app(id: string): AppDecl | undefined;
+  link(id: string): LinkDecl | undefined;
+  tenant(id: string): TenantDecl | undefined;
+  broker(id: string): BrokerTraits | undefined;
+  /** The id of the tenant that owns a thing. */
+  owner(of: Thing): string | undefined;
+  sent(type: string): Sent | undefined;
+  /** Whether who takes data of a label must be cleared for it. */
+  guarded(label: string): boolean;
+  /** Whether the topology says who publishes anything at all, or who takes. */
+  peopled(): { readonly publishers: boolean; readonly takers: boolean };
+  decide(): Decide;
+  /** The statements that deny something whatever the message, which are few. */
+  denials(): readonly StatementDecl[];
+  /** Everything that is named by an address. */
+  things(): Things;
+  /** Everyone that a statement may name. */
+  callers(): readonly string[];
+  /** Changes when any name comes, goes or changes. */
+  names(): object;
+}
+
+/** Everything on brokers, and the ways to say it. */
+export interface Things {
+  readonly all: readonly Thing[];
+  readonly addresses: ReadonlySet<string>;
+  /** By address and by id. */
+  readonly byAddress: ReadonlyMap<string, readonly Thing[]>;
+}
+
+type Question = keyof Look;
+
+/** Labels that are guarded where no document says otherwise. */
+const GUARDED: ReadonlySet<string> = new Set(['personal', 'financial']);
+
+/** The answers for one state of a topology. */
+export class Facts {
+  readonly arrivals: Arrivals;
+  private readonly brokers: ReadonlyMap<string, { readonly traits: BrokerTraits; readonly sign: string }>;
+  private readonly sent: ReadonlyMap<string, Sent>;
+  private readonly denials: readonly StatementDecl[];
+  /** Made when first asked for. */
+  private things: Things | undefined;
+  private readonly people: { readonly publishers: boolean; readonly takers: boolean };
+
+  /** @param before those of an earlier state by the same reader */
+  constructor(
+    readonly graph: RoutingGraph,
+    before?: Facts,
+  ) {
+    this.arrivals = arrivalsIn(graph, before?.arrivals);
+    this.brokers = brokersOf(graph, before?.brokers);
+    this.sent = sentIn(graph, before?.sent);
+    const denials = (graph.topology.declared.access?.items ?? []).filter(({ deny, when }) => deny && !when);
+    this.denials = before && sameList(before.denials, denials) ? before.denials : denials;
+    this.things = before?.graph.topology.names === graph.topology.names ? before.things : undefined;
+    const apps = [...(graph.topology.declared.apps?.values() ?? [])];
+    const people = {
+      publishers: apps.some(({ value }) => value.publishes?.items.length),
+      takers: apps.some(({ value }) => value.consumes?.items.length),
+    };
+    const known = before?.people;
+    this.people = known?.publishers === people.publishers && known.takers === people.takers ? known : people;
+  }
+
+  answer(question: Question, about: unknown): unknown {
+    const { declared, messages, names } = this.graph.topology;
+    const id = about as string;
+    switch (question) {
+      case 'node':
+        return this.graph.nodes.get(id);
+      case 'out':
+        return this.graph.out.get(id) ?? NO_EDGES;
+      case 'into':
+        return this.graph.into.get(id) ?? NO_EDGES;
+      case 'arrivals':
+        return this.arrivals.get(id) ?? NO_ARRIVALS;
+      case 'app':
+        return declared.apps?.get(id)?.value;
+      case 'link':
+        return declared.links?.get(id)?.value;
+      case 'tenant':
+        return declared.tenants?.get(id)?.value;
+      case 'broker':
+        return this.brokers.get(id)?.traits;
+      case 'owner':
+        return tenantOf(this.graph.topology, about as Thing);
+      case 'sent':
+        return messages.has(id) ? this.sent.get(id) : undefined;
+      case 'guarded':
+        return declared.labels?.get(id)?.value.guarded?.value ?? GUARDED.has(id);
+      case 'peopled':
+        return this.people;
+      case 'decide':
+        return this.graph.decide;
+      case 'denials':
+        return this.denials;
+      case 'things':
+        return (this.things ??= thingsIn(this.graph));
+      case 'callers':
+        return callersIn(this.graph);
+      case 'names':
+        return names;
+    }
+  }
+}
+
+function brokersOf({ topology }: RoutingGraph, before: Facts['brokers'] | undefined): Facts['brokers'] {
+  const found = new Map<string, { traits: BrokerTraits; sign: string }>();
+  for (const [id, { value }] of topology.declared.brokers ?? []) {
+    const traits: BrokerTraits = {
+      kind: value.variant,
+      open: value.access?.value === 'open',
+      transit: value.transit?.value ?? 'encrypted',
+      rest: value.rest?.value ?? 'encrypted',
+      clears: new Set(value.clears?.items.map((label) => label.value)),
+      tenant: (value.tenant ?? topology.declared.tenant)?.value,
+    };
+    const sign = JSON.stringify([{ ...traits, clears: [...traits.clears] }]);
+    const known = before?.get(id);
+    found.set(id, known?.sign === sign ? known : { traits, sign });
+  }
+  return found;
+}
+
+function sentIn({ topology }: RoutingGraph, before: Facts['sent'] | undefined): Facts['sent'] {
+  const found = new Map<string, { by: Set<string>; persistent: boolean; to: Set<string> }>();
+  for (const [app, { value }] of topology.declared.apps ?? []) {
+    for (const { message, to, persistent } of value.publishes?.items ?? []) {
+      if (!message) continue;
+      const sent = found.get(message.value) ?? { by: new Set(), persistent: false, to: new Set() };
+      sent.by.add(app);
+      if (to) sent.to.add(to.value);
+      sent.persistent ||= persistent?.value === true;
+      found.set(message.value, sent);
+    }
+  }
+  const result = new Map<string, Sent>();
+  for (const [id, { by, persistent, to }] of found) {
+    const sent: Sent = { by: [...by], persistent, to: [...to] };
+    const known = before?.get(id);
+    const still =
+      known?.persistent === persistent && sameList(known.by, sent.by) && sameList(known.to, sent.to);
+    result.set(id, still ? known : sent);
+  }
+  return result;
+}
+
+const sameList = (a: readonly unknown[], b: readonly unknown[]) =>
+  a.length === b.length && a.every((each, i) => each === b[i]);
+
+/** Asked only where something is wrong, so it is made anew, and what asks is looked at anew. */
+function callersIn({ topology: { declared } }: RoutingGraph): string[] {
+  const named = (kind: string, items: ReadonlyMap<string, unknown> | undefined) =>
+    [...(items?.keys() ?? [])].map((name) => `${kind}:${name}`);
+  return [
+    ...named('app', declared.apps),
+    ...named('tenant', declared.tenants),
+    ...named('broker', declared.brokers),
+    ...named('link', declared.links),
+    ...[...(declared.brokers ?? [])].flatMap(([broker, { value }]) =>
+      value.variant === 'pubsub'
+        ? [...(value.topics?.keys() ?? [])].map((name) => `topic:${broker}/${name}`)
+        : [],
+    ),
+  ];
+}
+
+function thingsIn({ nodes, topology }: RoutingGraph): Things {
+  const all: Thing[] = [];
+  const add = (kind: ThingKind, names: Iterable<string> | undefined, broker: string) => {
+    for (const name of names ?? []) all.push(thing(kind, name, broker));
+  };
+  for (const [broker, { value }] of topology.declared.brokers ?? []) {
+    if (value.variant === 'amqp') add('exchange', value.exchanges?.keys(), broker);
+    else {
+      add('topic', value.topics?.keys(), broker);
+      add('subscription', value.subscriptions?.keys(), broker);
+    }
+    add('queue', value.queues?.keys(), broker);
+    add('alias', value.aliases?.keys(), broker);
+  }
+  // what MQTT takers subscribe to is declared with them
+  for (const node of nodes.values())
+    if (node.role === 'subscription' && node.thing.name.includes(':')) all.push(node.thing);
+  const byAddress = new Map<string, Thing[]>();
+  for (const each of all)
+    for (const name of [each.id as string, addressOf(each)]) {
+      const list = byAddress.get(name);
+      if (list) list.push(each);
+      else byAddress.set(name, [each]);
+    }
+  return { all, addresses: new Set(byAddress.keys()), byAddress };
+}
+
+/** What was asked while something was looked at, and what was answered. */
+export interface Asked {
+  readonly questions: Question[];
+  readonly abouts: unknown[];
+  readonly answers: unknown[];
+}
+
+/** @returns a look that notes in `asked` what is asked of it */
+export function lookAt(facts: Facts, asked: Asked): Look {
+  const ask = (question: Question, about?: unknown): unknown => {
+    const answer = facts.answer(question, about);
+    asked.questions.push(question);
+    asked.abouts.push(about);
+    asked.answers.push(answer);
+    return answer;
+  };
+  return {
+    node: (id) => ask('node', id) as ReturnType<Look['node']>,
+    out: (id) => ask('out', id) as ReturnType<Look['out']>,
+    into: (id) => ask('into', id) as ReturnType<Look['into']>,
+    arrivals: (id) => ask('arrivals', id) as ReturnType<Look['arrivals']>,
+    app: (id) => ask('app', id) as ReturnType<Look['app']>,
+    link: (id) => ask('link', id) as ReturnType<Look['link']>,
+    tenant: (id) => ask('tenant', id) as ReturnType<Look['tenant']>,
+    broker: (id) => ask('broker', id) as ReturnType<Look['broker']>,
+    owner: (of) => ask('owner', of) as ReturnType<Look['owner']>,
+    sent: (type) => ask('sent', type) as ReturnType<Look['sent']>,
+    guarded: (label) => ask('guarded', label) as ReturnType<Look['guarded']>,
+    peopled: () => ask('peopled') as ReturnType<Look['peopled']>,
+    decide: () => ask('decide') as ReturnType<Look['decide']>,
+    denials: () => ask('denials') as ReturnType<Look['denials']>,
+    things: () => ask('things') as ReturnType<Look['things']>,
+    callers: () => ask('callers') as ReturnType<Look['callers']>,
+    names: () => ask('names') as ReturnType<Look['names']>,
+  };
+}
+
+/** @returns whether everything that was asked would be answered the same now */
+export function stillSo(facts: Facts, { questions, abouts, answers }: Asked): boolean {
+  for (let i = 0; i < questions.length; i++)
+    if (facts.answer(questions[i]!, abouts[i]) !== answers[i]) return false;
+  return true;
+}

@@ -1,0 +1,52 @@
+import { setIn } from '../../language/edit.ts';
+import { addressOf } from '../../model/address.ts';
+import { check, type Complaint } from '../check.ts';
+
+/** A taker that expects the plain body where envelopes come, or the reverse. */
+export const wrapping = check({
+  id: 'loss/wrapping',
+  severity: 'error',
+  finds: 'A taker that expects the plain body where the topic’s envelope comes, or the reverse.',
+  why: 'The taker cannot read what it gets: every message fails, and is tried again until it is given up.',
+  of: 'node',
+  run: (node, look) => {
+    if (node.role !== 'queue' && node.role !== 'subscription') return [];
+    const arrivals = look.arrivals(node.id);
+    if (arrivals.length === 0) return [];
+    const wrapped = arrivals.filter((arrival) => arrival.wrapped).length;
+    return look.out(node.id).flatMap((edge): Complaint[] => {
+      if (edge.kind !== 'take') return [];
+      const expects = edge.consume?.wrapped?.value === true;
+      const { name } = look.node(edge.to)!.thing;
+      const mixed = wrapped > 0 && wrapped < arrivals.length;
+      if (mixed)
+        return [
+          {
+            message: `Some messages come to ${addressOf(node.thing)} in a topic’s envelope and some plain: ${name} cannot expect both.`,
+            place: edge.place,
+            about: node.id,
+            also: [edge.to],
+          },
+        ];
+      if (expects === wrapped > 0) return [];
+      return [
+        {
+          message: wrapped
+            ? `${name} expects the plain body, but what comes to ${addressOf(node.thing)} is wrapped in the topic’s envelope.`
+            : `${name} expects the topic’s envelope, but what comes to ${addressOf(node.thing)} is the plain body.`,
+          place: edge.consume?.wrapped?.place ?? edge.place,
+          about: node.id,
+          also: [edge.to],
+          mends: [
+            {
+              title: wrapped
+                ? `Say that ${name} reads the envelope`
+                : `Say that ${name} reads the plain body`,
+              edit: ({ documents }) => setIn(documents, edge.place, ['wrapped'], wrapped > 0),
+            },
+          ],
+        },
+      ];
+    });
+  },
+});

@@ -1,0 +1,54 @@
+import { setAt } from '../../language/edit.ts';
+import { addressOf, thing } from '../../model/address.ts';
+import { formatDuration } from '../../model/values.ts';
+import type { Val } from '../../model/place.ts';
+import { counted } from '../../model/phrase.ts';
+import { usualAmong } from '../suggest.ts';
+import { check, type Complaint } from '../check.ts';
+
+/** Settings that a queue leaves to the default, though its neighbours state them. */
+const SETTINGS = ['ttl', 'lease', 'maxLength', 'maxDeliveries', 'order', 'overflow'] as const;
+
+/** A setting left to the default where nearly all neighbours state it. */
+export const unstatedSetting = check({
+  id: 'names/unstated-setting',
+  severity: 'advice',
+  finds: 'A setting left to its default where nearly all queues of the broker state it.',
+  why: 'A default that is meant looks just like one that was forgotten.',
+  of: 'whole',
+  run: ({ topology }) =>
+    [...(topology.declared.brokers ?? [])].flatMap(([broker, { value }]): Complaint[] => {
+      const queues = [...(value.queues?.values() ?? [])];
+      return SETTINGS.flatMap((setting): Complaint[] => {
+        const said = (decl: object) => (decl as Partial<Record<string, Val<string | number>>>)[setting];
+        const stated = queues.filter((each) => said(each.value));
+        const silent = queues.length - stated.length;
+        // one among four and more
+        if (silent === 0 || stated.length < 3 || silent * 4 > queues.length) return [];
+        const usual = usualAmong(stated.map((each) => String(said(each.value)!.value)));
+        return queues.flatMap(({ name, key, value: decl }) => {
+          if (said(decl)) return [];
+          const own = thing('queue', name, broker);
+          const written = setting === 'ttl' || setting === 'lease' ? formatDuration(Number(usual)) : usual!;
+          return [
+            {
+              message: `${addressOf(own)} does not say \`${setting}\`, though ${counted(stated.length, 'other queue')} of ${broker} ${stated.length === 1 ? 'does' : 'do'}.`,
+              place: key,
+              about: own.id,
+              mends: [
+                {
+                  title: `Say \`${setting}: ${written}\`, as most of them do`,
+                  edit: ({ documents }) =>
+                    setAt(
+                      documents,
+                      ['brokers', broker, 'queues', name, setting],
+                      Number.isNaN(Number(written)) ? written : Number(written),
+                    ),
+                },
+              ],
+            },
+          ];
+        });
+      });
+    }),
+});

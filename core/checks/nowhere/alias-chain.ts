@@ -1,0 +1,47 @@
+import { addressOf } from '../../model/address.ts';
+import { check } from '../check.ts';
+
+/** An alias that leads round in a circle, or to another broker without a link that goes there. */
+export const aliasChain = check({
+  id: 'nowhere/alias-chain',
+  severity: 'error',
+  finds: 'An alias that leads in a circle, or to another broker without a link that goes there.',
+  why: 'What is published to such an alias arrives nowhere.',
+  of: 'node',
+  run: (node, look) => {
+    if (node.role !== 'alias') return [];
+    const complain = (message: string) => [{ message, place: node.place, about: node.id }];
+    const seen = [node.id];
+    for (let at = node.id; ;) {
+      const edge = look.out(at).find(({ kind }) => kind === 'alias');
+      // one that names nothing is told about where it is read
+      if (!edge) break;
+      if (seen.includes(edge.to)) {
+        const names = [...seen.slice(seen.indexOf(edge.to)), edge.to].map((id) =>
+          addressOf(look.node(id)!.thing),
+        );
+        return complain(`The alias ${addressOf(node.thing)} leads in a circle: ${names.join(' → ')}.`);
+      }
+      if (look.node(edge.to)?.role !== 'alias') break;
+      seen.push(edge.to);
+      at = edge.to;
+    }
+    const own = look.out(node.id).find(({ kind }) => kind === 'alias');
+    const target = own && look.node(own.to);
+    if (!own || !target || target.role === 'spread' || target.thing.broker === node.thing.broker) return [];
+    const { broker } = target.thing;
+    if (!own.link)
+      return complain(
+        `${addressOf(node.thing)} stands for ${addressOf(target.thing)} on another broker, but names no link that goes there: write \`over\`.`,
+      );
+    const { from, to } = own.link.decl;
+    const ends = [brokerIn(from?.value), brokerIn(to?.value)];
+    if (ends[0] === node.thing.broker && ends[1] === broker) return [];
+    return complain(
+      `${addressOf(node.thing)} goes over ${own.link.thing.name} to ${broker}, but that link goes from ${ends[0]} to ${ends[1]}.`,
+    );
+  },
+});
+
+const brokerIn = (address: string | undefined): string =>
+  (address ?? '').replace(/^(?:queue|exchange|topic|alias):/, '').split('/')[0]!;
