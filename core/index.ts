@@ -25,10 +25,14 @@ export * from './samples/samples.ts';
 export * from './samples/kept.ts';
 export * from './samples/spread.ts';
 export * from './routing/batch.ts';
+export * from './expectations/prove.ts';
+export { usageOf, excessOf, type Excess, type Usage } from './access/usage.ts';
+export { isMet, narrowest, needsOf, type Need } from './access/needs.ts';
 export { expectationToWrite } from './expectations/write.ts';
 export * from './rollout/amqp.ts';
 export * from './rollout/probe.ts';
 export { ABOUT_ACCEPTANCES, checkAll, Checking, CHECKS, runChecks, type Checked } from './checks/run.ts';
+export { findingsOf, mendAll, tryMend, type MendOutcome } from './checks/mend.ts';
 export type { Accepted } from './checks/acceptances.ts';
 export * from './routing/settle.ts';
 export {

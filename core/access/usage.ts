@@ -25,6 +25,14 @@ export function usageOf(graph: RoutingGraph): Usage {
   const unmet: Need[] = [];
   const metBy = new Map<StatementDecl, Need[]>();
   for (const edge of graph.edges) {
+    // most ways are bindings, which the broker itself goes
+    if (
+      edge.kind !== 'take' &&
+      edge.kind !== 'publish' &&
+      edge.kind !== 'subscription' &&
+      edge.kind !== 'link'
+    )
+      continue;
     for (const need of needsOf(around, edge)) {
       needs.push(need);
       const { allowed, by } = isMet(graph.decide, need);

@@ -13,7 +13,8 @@ export interface Complaint {
   readonly about: string;
   readonly also?: readonly string[];
   readonly related?: Finding['related'];
-  readonly mends?: readonly Mend[];
+  /** As a function where they cost something: most findings are never opened. */
+  readonly mends?: readonly Mend[] | (() => readonly Mend[]);
   /** Where it weighs otherwise than the check does. */
   readonly severity?: Severity;
 }

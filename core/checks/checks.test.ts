@@ -1,82 +1,101 @@
-import { readTopology } from '../language/read.ts';
-import type { TextEdit } from '../model/finding.ts';
+import { applyEdits } from '../language/edit.ts';
+import { readTopology, type Topology } from '../language/read.ts';
+import type { Finding } from '../model/finding.ts';
 import { buildGraph } from '../routing/graph.ts';
-import { runChecks } from './run.ts';
+import { CHECKS, checkAll } from './run.ts';
+import { CASES } from './testing/cases.ts';
 
-const check = (text: string) => {
+function read(text: string): { readonly topology: Topology; readonly findings: readonly Finding[] } {
   const topology = readTopology([{ name: 'a.yaml', text }]);
-  expect(topology.findings).toEqual([]);
-  return runChecks(buildGraph(topology));
-};
-const ids = (text: string) => check(text).map((finding) => finding.check);
-const apply = (text: string, edits: readonly TextEdit[]) =>
-  [...edits]
-    .sort((a, b) => b.start - a.start)
-    .reduce((t, e) => t.slice(0, e.start) + e.text + t.slice(e.end), text);
+  // a parameter without a value is an error of the text too
+  expect(topology.findings.filter((each) => each.check !== 'language/unknown-parameter')).toEqual([]);
+  return { topology, findings: checkAll(buildGraph(topology)).findings };
+}
 
-const HANDED = `topology: t
-tenant: auklet
-brokers:
-  s:
-    kind: pubsub
-    topics: { notices: {} }
-    queues: { texting: {} }
-    subscriptions:
-      texts: { topic: notices, to: texting }
-access:
-  - { name: other, allow: [consume], who: any, on: s/texting }
-`;
-
-describe('checks', () => {
-  test('a topic without leave for its queue, and its mend', () => {
-    const [finding, ...more] = check(HANDED);
-    expect(more).toEqual([]);
-    expect(finding).toMatchObject({
-      check: 'access/missing-leave',
-      severity: 'error',
-      about: 'queue:s/texting',
-    });
-    const mended = apply(HANDED, finding!.mends![0]!.edits);
-    expect(ids(mended)).toEqual([]);
-    expect(mended).toContain('who: topic:s/notices, on: s/texting');
-    expect(ids(HANDED.replace('kind: pubsub', 'kind: pubsub\n    access: open'))).toEqual([]);
+describe.each(CASES)('$check: $what', ({ check, has, says, nearly, mend = 0, about }) => {
+  test('is found where it is, with its place and its words', () => {
+    const { findings } = read(has);
+    const found = findings.filter((finding) => finding.check === check);
+    expect([found.map(({ message }) => message), findings.map((each) => each.check)]).toEqual([
+      [expect.stringContaining(says)],
+      expect.arrayContaining([check]),
+    ]);
+    const { place, about: thing } = found[0]!;
+    expect(has.slice(place.start, place.end)).not.toBe('');
+    if (about) expect(thing).toBe(about);
   });
 
-  test('a queue nothing leads to', () => {
-    const text = `apps:
-  crew: { consumes: [ { from: m/roster } ] }
-brokers:
+  test('is not found where it nearly is', () => {
+    const text = has.replace(nearly[0], nearly[1]);
+    expect(text).not.toBe(has);
+    expect(read(text).findings.filter((finding) => finding.check === check)).toEqual([]);
+  });
+
+  if (mend === 'none') return;
+  test('is gone after its mend', () => {
+    const { topology, findings } = read(has);
+    const edited = findings.find((finding) => finding.check === check)!.mends![mend]!.edit(topology);
+    if (!edited.ok) throw new Error(edited.message);
+    const text = applyEdits(topology.documents, edited.edits)[0]!.text;
+    const after = read(text).findings.filter((finding) => finding.check === check);
+    expect([text, after]).toEqual([text, []]);
+  });
+});
+
+describe('the registry', () => {
+  test('has a case for every check', () => {
+    const tried = new Set(CASES.map(({ check }) => check));
+    expect(CHECKS.map(({ id }) => id).filter((id) => !tried.has(id))).toEqual([]);
+  });
+
+  test('says of every check what it finds and why that matters', () => {
+    expect(new Set(CHECKS.map(({ id }) => id)).size).toBe(CHECKS.length);
+    for (const { id, finds, why } of CHECKS) {
+      expect(id).toMatch(/^(nowhere|match|copies|loss|access|names)\/[a-z-]+$/);
+      expect([id, finds]).toEqual([id, expect.stringMatching(/^[A-Z].+\.$/s)]);
+      expect([id, why]).toEqual([id, expect.stringMatching(/^[A-Z].+\.$/s)]);
+    }
+  });
+});
+
+describe('acceptances', () => {
+  const TEXT = `brokers:
   m:
     kind: amqp
-    exchanges: { in: { type: topic } }
-    queues: { roster: {}, other: {} }
-    bindings:
-      - { from: in, to: other, key: "#" }
+    exchanges:
+      in:
+        type: fanout
+        accept: [{ check: nowhere/unserved-entry, because: not in use yet }]
 `;
-    const [finding, ...more] = check(text);
-    expect(more).toEqual([]);
-    expect(finding!.message).toBe(
-      'Nothing leads to m/roster: no binding, subscription, publish or link; crew will wait in vain.',
+  test('take a finding out, with the reason', () => {
+    const { findings, accepted } = checkAll(buildGraph(readTopology([{ name: 'a.yaml', text: TEXT }])));
+    expect(findings).toEqual([]);
+    expect(accepted.map(({ because, finding }) => [because, finding.check])).toEqual([
+      ['not in use yet', 'nowhere/unserved-entry'],
+    ]);
+  });
+
+  test('that accept nothing are findings, with a mend', () => {
+    const text = `${TEXT}    queues: { q: {} }\n    bindings: [{ from: in, to: q }]\n`;
+    const { topology, findings } = read(text);
+    const [unused] = findings.filter(({ check }) => check === 'accept/unused');
+    expect(unused!.message).toBe(
+      '`nowhere/unserved-entry` finds nothing here, so there is nothing to accept.',
     );
-    expect(ids(text + '      - { from: in, to: roster, key: x }\n')).toEqual([]);
+    const edited = unused!.mends![0]!.edit(topology);
+    expect(edited.ok && applyEdits(topology.documents, edited.edits)[0]!.text).toContain('accept: []');
   });
 
-  test('an entry that leads nowhere', () => {
-    const text =
-      'brokers:\n  m: { kind: amqp, exchanges: { in: { type: fanout } } }\n  s: { kind: pubsub, topics: { t: {} } }\n';
-    expect(ids(text)).toEqual(['nowhere/unserved-entry', 'nowhere/unserved-entry']);
+  test('that name no check are findings, with what was meant', () => {
+    const { findings } = read(TEXT.replace('unserved-entry', 'unserved-enty'));
+    const unknown = findings.find(({ check }) => check === 'accept/unknown-check')!;
+    expect(unknown.message).toContain('Did you mean `nowhere/unserved-entry`?');
   });
 
-  test('instances that need a copy each but share', () => {
-    const text = `apps:
-  board: { instances: 3, consumes: [ { from: m/boards, each: copy } ] }
-  desk: { publishes: [ { message: note, to: m/boards } ] }
-messages: { note: {} }
-brokers:
-  m: { kind: amqp, queues: { boards: {} } }
-`;
-    expect(ids(text)).toEqual(['copies/shared-store']);
-    expect(ids(text.replace('boards: {}', 'boards: { perInstanceOf: board }'))).toEqual([]);
-    expect(ids(text.replace('instances: 3', 'instances: 1'))).toEqual([]);
+  test('speak only of where they stand', () => {
+    const { findings } = read(`${TEXT}      out: { type: fanout }\n`);
+    expect(findings.map(({ check, about }) => [check, about])).toEqual([
+      ['nowhere/unserved-entry', 'exchange:m/out'],
+    ]);
   });
 });

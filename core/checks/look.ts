@@ -76,6 +76,8 @@ const GUARDED: ReadonlySet<string> = new Set(['personal', 'financial']);
 /** The answers for one state of a topology. */
 export class Facts {
   readonly arrivals: Arrivals;
+  /** Everything that answers hang on but for the nodes, as objects to compare. */
+  readonly elsewhere: readonly unknown[];
   private readonly brokers: ReadonlyMap<string, { readonly traits: BrokerTraits; readonly sign: string }>;
   private readonly sent: ReadonlyMap<string, Sent>;
   private readonly denials: readonly StatementDecl[];
@@ -88,7 +90,7 @@ export class Facts {
     readonly graph: RoutingGraph,
     before?: Facts,
   ) {
-    this.arrivals = arrivalsIn(graph, before?.arrivals);
+    this.arrivals = arrivalsIn(graph, before);
     this.brokers = brokersOf(graph, before?.brokers);
     this.sent = sentIn(graph, before?.sent);
     const denials = (graph.topology.declared.access?.items ?? []).filter(({ deny, when }) => deny && !when);
@@ -101,6 +103,22 @@ export class Facts {
     };
     const known = before?.people;
     this.people = known?.publishers === people.publishers && known.takers === people.takers ? known : people;
+    const { declared, names } = graph.topology;
+    const values = (items: ReadonlyMap<string, { readonly value: object }> | undefined) =>
+      [...(items ?? [])].flatMap(([id, { value }]) => [id, value]);
+    this.elsewhere = [
+      ...values(declared.apps),
+      ...values(declared.links),
+      ...values(declared.tenants),
+      ...values(declared.labels),
+      ...[...this.brokers].flatMap(([id, { traits }]) => [id, traits]),
+      ...[...this.sent.values()],
+      declared.tenant?.value,
+      this.people,
+      graph.decide,
+      this.denials,
+      names,
+    ];
   }
 
   answer(question: Question, about: unknown): unknown {
@@ -231,6 +249,33 @@ function thingsIn({ nodes, topology }: RoutingGraph): Things {
       else byAddress.set(name, [each]);
     }
   return { all, addresses: new Set(byAddress.keys()), byAddress };
+}
+
+/** The questions about one node, by its id. */
+export const NODE_QUESTIONS: ReadonlySet<Question> = new Set(['node', 'out', 'into', 'arrivals']);
+
+/**
+ * @returns the nodes about which some question is answered otherwise now; undefined where anything else
+ *   than nodes has changed
+ */
+export function changesBetween(before: Facts, now: Facts): ReadonlySet<string> | undefined {
+  if (before.elsewhere !== now.elsewhere && !sameList(before.elsewhere, now.elsewhere)) return undefined;
+  const changed = new Set<string>();
+  const compare = (a: ReadonlyMap<string, unknown>, b: ReadonlyMap<string, unknown>) => {
+    if (a === b) return;
+    let same = 0;
+    for (const [id, each] of b) {
+      const was = a.get(id);
+      if (was !== undefined) same++;
+      if (was !== each) changed.add(id);
+    }
+    if (same < a.size) for (const id of a.keys()) if (!b.has(id)) changed.add(id);
+  };
+  compare(before.graph.nodes, now.graph.nodes);
+  compare(before.graph.out, now.graph.out);
+  compare(before.graph.into, now.graph.into);
+  compare(before.arrivals, now.arrivals);
+  return changed;
 }
 
 /** What was asked while something was looked at, and what was answered. */

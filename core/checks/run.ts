@@ -1,5 +1,5 @@
 /** The registry of all checks, and how they are run. */
-import type { Finding } from '../model/finding.ts';
+import type { Finding, Mend, Severity } from '../model/finding.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
 import { accepting, type Accepted } from './acceptances.ts';
 import { aboutNothing } from './access/about-nothing.ts';
@@ -13,7 +13,7 @@ import { competingApps } from './copies/competing-apps.ts';
 import { perInstance } from './copies/per-instance.ts';
 import { sharedStore } from './copies/shared-store.ts';
 import { twice } from './copies/twice.ts';
-import { Facts, lookAt, stillSo, type Asked } from './look.ts';
+import { changesBetween, Facts, lookAt, NODE_QUESTIONS, stillSo, type Asked } from './look.ts';
 import { autoAck } from './loss/auto-ack.ts';
 import { badExample } from './loss/bad-example.ts';
 import { deadLetterCycle } from './loss/dead-letter-cycle.ts';
@@ -131,35 +131,93 @@ export interface Checked {
 
 /** What was found at one subject, and what was asked to find it. */
 interface Unit {
+  readonly subject: unknown;
   readonly findings: readonly Finding[];
   readonly asked: Asked;
 }
 
 /** Runs the checks on one topology again and again: only what an edit may have changed is looked at again. */
 export class Checking {
-  private units = new Map<unknown, Unit>();
+  /** By kind of subject, and by its id or itself. */
+  private readonly units = new Map<SubjectKind, Map<unknown, Unit>>();
+  /** The subjects at which something was asked about a node, some of them perhaps no longer. */
+  private readonly askers = new Map<string, Set<Unit>>();
   private facts: Facts | undefined;
 
   /** @param graph the next graph of the same reader; its places move with it, so results are of use until the next */
   run(graph: RoutingGraph): Checked {
     const facts = new Facts(graph, this.facts);
-    const units = new Map<unknown, Unit>();
+    const doubtful = this.doubtful(facts);
     const findings: Finding[] = [];
     const { declared, messages } = graph.topology;
-    const visit = (kind: SubjectKind, subject: unknown) => {
-      const known = this.units.get(subject);
-      const unit = known && stillSo(facts, known.asked) ? known : look(facts, kind, subject);
-      units.set(subject, unit);
+    const visit = (units: Map<unknown, Unit>, kind: SubjectKind, id: unknown, subject: unknown) => {
+      const known = units.get(id);
+      const stands =
+        known !== undefined &&
+        known.subject === subject &&
+        ((doubtful !== 'all' && !doubtful.has(known)) || stillSo(facts, known.asked));
+      const unit = stands ? known : this.look(facts, kind, subject);
+      if (unit !== known) units.set(id, unit);
       if (unit.findings.length) findings.push(...unit.findings);
     };
-    for (const node of graph.nodes.values()) visit('node', node);
-    for (const type of messages.values()) visit('message', type);
-    for (const id of declared.links?.keys() ?? []) visit('link', id);
-    for (const statement of declared.access?.items ?? []) visit('statement', statement);
+    const visitAll = (kind: SubjectKind, subjects: Iterable<readonly [unknown, unknown]>, size: number) => {
+      let units = this.units.get(kind);
+      if (!units) this.units.set(kind, (units = new Map()));
+      const seen = new Set<unknown>();
+      for (const [id, subject] of subjects) {
+        seen.add(id);
+        visit(units, kind, id, subject);
+      }
+      if (units.size > size) for (const id of units.keys()) if (!seen.has(id)) units.delete(id);
+    };
+    visitAll('node', graph.nodes, graph.nodes.size);
+    visitAll('message', messages, messages.size);
+    const links = [...(declared.links?.keys() ?? [])];
+    visitAll(
+      'link',
+      links.map((id) => [id, id] as const),
+      links.length,
+    );
+    const statements = declared.access?.items ?? [];
+    visitAll(
+      'statement',
+      statements.map((each) => [each, each] as const),
+      statements.length,
+    );
     findings.push(...look(facts, 'whole', graph).findings);
-    this.units = units;
     this.facts = facts;
     return accept(graph, findings);
+  }
+
+  /** The units at which something was asked about a node that is no longer what it was; all, where more has changed. */
+  private doubtful(facts: Facts): ReadonlySet<Unit> | 'all' {
+    const changed = this.facts && changesBetween(this.facts, facts);
+    if (!changed) return 'all';
+    const found = new Set<Unit>();
+    for (const id of changed) for (const unit of this.askers.get(id) ?? []) found.add(unit);
+    return found;
+  }
+
+  private look(facts: Facts, kind: SubjectKind, subject: unknown): Unit {
+    const unit = look(facts, kind, subject);
+    const { questions, abouts } = unit.asked;
+    questions.forEach((question, i) => {
+      if (!NODE_QUESTIONS.has(question)) return;
+      const id = abouts[i] as string;
+      const askers = this.askers.get(id);
+      if (!askers) this.askers.set(id, new Set([unit]));
+      else {
+        // those that are gone for good are left behind now and then
+        if (askers.size > 50 && askers.size % 50 === 0) this.forget(askers);
+        askers.add(unit);
+      }
+    });
+    return unit;
+  }
+
+  private forget(askers: Set<Unit>): void {
+    const live = new Set([...this.units.values()].flatMap((units) => [...units.values()]));
+    for (const unit of askers) if (!live.has(unit)) askers.delete(unit);
   }
 }
 
@@ -171,19 +229,29 @@ function look(facts: Facts, kind: SubjectKind, subject: unknown): Unit {
   const eyes = lookAt(facts, asked);
   const findings: Finding[] = [];
   for (const { id, severity, run } of BY_KIND.get(kind) ?? [])
-    for (const complaint of run(subject as never, eyes)) findings.push({ check: id, severity, ...complaint });
-  return { findings, asked };
+    for (const complaint of run(subject as never, eyes)) findings.push(findingOf(id, severity, complaint));
+  return { subject, findings, asked };
+}
+
+function findingOf(check: string, severity: Severity, { mends, ...complaint }: Complaint): Finding {
+  if (typeof mends !== 'function') return { check, severity, ...complaint, ...(mends ? { mends } : {}) };
+  let made: readonly Mend[] | undefined;
+  return {
+    check,
+    severity,
+    ...complaint,
+    get mends() {
+      return (made ??= mends());
+    },
+  };
 }
 
 function accept({ topology }: RoutingGraph, found: readonly Finding[]): Checked {
   const { standing, accepted, unused, unknown } = accepting(topology.declared, found, IDS);
   const finding =
     ({ id, severity }: (typeof ABOUT_ACCEPTANCES)[number]) =>
-    (complaint: Complaint): Finding => ({
-      check: id,
-      severity,
-      ...complaint,
-    });
+    (complaint: Complaint): Finding =>
+      findingOf(id, severity, complaint);
   const [ofUnused, ofUnknown] = ABOUT_ACCEPTANCES;
   return {
     findings: [...standing, ...unused.map(finding(ofUnused)), ...unknown.map(finding(ofUnknown))],

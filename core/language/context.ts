@@ -162,7 +162,8 @@ function flowContext(text: string): Pick<Context, 'path' | 'writing' | 'written'
   for (let i = 0; i < text.length; i++) {
     const char = text[i]!;
     const top = open.at(-1);
-    if (char === '"' || char === "'") {
+    // a quote inside a plain word is an apostrophe
+    if ((char === '"' || char === "'") && /^[\s:,[{]?$/.test(text[i - 1] ?? '')) {
       const close = text.indexOf(char, i + 1);
       if (close < 0) break;
       i = close;

@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import { applyEdits } from './edit.ts';
 import { locator, readTopology, type TopologyDocument } from './read.ts';
 
 const one = (text: string, options = {}) => readTopology([{ name: 'a.yaml', text }], options);
@@ -88,8 +89,9 @@ describe('reading', () => {
 
   test('the mend of a misspelt name mends it', () => {
     const text = HARBOUR.replace('to: boards', 'to: bords');
-    const [edit] = one(text).findings[0]!.mends![0]!.edits;
-    expect(text.slice(0, edit!.start) + edit!.text + text.slice(edit!.end)).toBe(HARBOUR);
+    const topology = one(text);
+    const edited = topology.findings[0]!.mends![0]!.edit(topology);
+    expect(edited.ok && applyEdits(topology.documents, edited.edits)[0]!.text).toBe(HARBOUR);
   });
 
   test('parameters come from the environment and leave their names', () => {

@@ -126,9 +126,9 @@ export class TopologyReader {
     }
     const messages = resolveMessages(declared.messages ?? new Map<string, Item<MessageTypeDecl>>(), reading);
     if (this.before) {
-      const affected = takeOverLookups(this.before, declared);
-      if (!affected || !sameIds(this.before, declared)) this.names = { sound: new WeakSet() };
-      else if (affected.size) this.names = { sound: doubt(this.names.sound, declared, affected) };
+      const taken = takeOverLookups(this.before, declared);
+      if (!taken || !sameIds(this.before, declared)) this.names = { sound: new WeakSet() };
+      else if (!taken.sameNames) this.names = { sound: doubt(this.names.sound, declared, taken.affected) };
     }
     this.before = declared;
     checkReferences(declared, messages, reading, this.names.sound);

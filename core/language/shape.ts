@@ -80,6 +80,7 @@ export class Reading {
     const result = text.replace(/(\$)?\$\{([^}]*)\}/g, (whole, escaped: string | undefined, name: string) => {
       if (escaped) return whole.slice(1);
       const value = this.parameters.get(name);
+      this.usedParameters.push(name);
       if (value === undefined) {
         failed = true;
         const hint = nearest(name, this.parameters.keys());
@@ -90,7 +91,6 @@ export class Reading {
         );
         return whole;
       }
-      this.usedParameters.push(name);
       from.push(name);
       return value;
     });

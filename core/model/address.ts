@@ -127,19 +127,27 @@ function inside<K, V>(
 /** More changed names than this are not worth sorting out. */
 const MOST_CHANGED = 20;
 
+/** What came of taking look-ups over. */
+interface TakenOver {
+  /** The addresses, of the ones that were looked up, that may mean something else now. */
+  readonly affected: ReadonlySet<string>;
+  /** Whether all names are what they were. */
+  readonly sameNames: boolean;
+}
+
 /**
  * Lets declarations take over what was looked up in those before them, but for the addresses that a name
  * come or gone may mean otherwise.
- * @returns those addresses, of the ones that were looked up; undefined when nothing could be taken over
+ * @returns undefined when nothing could be taken over
  */
-export function takeOverLookups(from: DocumentDecl, to: DocumentDecl): ReadonlySet<string> | undefined {
+export function takeOverLookups(from: DocumentDecl, to: DocumentDecl): TakenOver | undefined {
   const remembered = lookups.get(from);
   const changed = changedNames(from, to);
   if (!remembered || !changed || changed.length > MOST_CHANGED) return undefined;
   const affected = new Set<string>();
   lookups.delete(from);
   lookups.set(to, remembered);
-  if (changed.length === 0) return affected;
+  if (changed.length === 0) return { affected, sameNames: true };
   for (const byHome of remembered.values()) {
     for (const byAddress of byHome.values()) {
       for (const address of byAddress.keys())
@@ -147,7 +155,7 @@ export function takeOverLookups(from: DocumentDecl, to: DocumentDecl): ReadonlyS
       for (const address of affected) byAddress.delete(address);
     }
   }
-  return affected;
+  return { affected, sameNames: false };
 }
 
 /** @returns the resource and spread names only one side has; undefined when the brokers differ. */

@@ -124,7 +124,7 @@ export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGr
   const making = before && makings.get(before);
   const nodes = nodesOf(topology);
   const ways = waysOf(topology, nodes, making?.ways);
-  const { edges, out, into, ...made } = (making && patch(before, making, ways)) ?? assemble(ways);
+  const { edges, out, into, ...made } = (making && patch(before, making, ways)) ?? assemble(ways, before);
   const routers = new Map<string, Router>();
   for (const node of nodes.values()) {
     if (node.role !== 'exchange') continue;
@@ -145,25 +145,39 @@ interface Assembled extends Pick<RoutingGraph, 'edges' | 'out' | 'into'> {
   readonly touched?: ReadonlySet<string>;
 }
 
-function assemble(ways: Ways): Assembled {
+/** The edge made of a way last: the same one again, as long as its number among those alike stays. */
+const edgesMade = new WeakMap<Way, Edge>();
+
+function assemble(ways: Ways, before?: RoutingGraph): Assembled {
   const edges: Edge[] = [];
-  const out = new Map<string, Edge[]>();
-  const into = new Map<string, Edge[]>();
+  const out = new Map<string, readonly Edge[]>();
+  const into = new Map<string, readonly Edge[]>();
   const counts = new Map<string, number>();
   const starts: number[] = [];
   for (const way of ways.all) {
     starts.push(edges.length);
     if (!way.open) continue;
-    const made = makeEdge(way);
+    const known = edgesMade.get(way);
+    const made = known ?? makeEdge(way);
     const base = baseOf(made);
     const count = (counts.get(base) ?? 0) + 1;
     counts.set(base, count);
-    const edge = { ...made, id: count > 1 ? `${base} #${count}` : base };
+    const id = count > 1 ? `${base} #${count}` : base;
+    const edge = known?.id === id ? known : { ...made, id };
+    edgesMade.set(way, edge);
     edges.push(edge);
-    push(out, edge.from, edge);
-    push(into, edge.to, edge);
+    push(out as Map<string, Edge[]>, edge.from, edge);
+    push(into as Map<string, Edge[]>, edge.to, edge);
   }
   starts.push(edges.length);
+  // a list that is what it was is the one it was: others tell by that what changed
+  for (const [now, then] of [[out, before?.out] as const, [into, before?.into] as const]) {
+    if (!then) continue;
+    for (const [id, list] of now) {
+      const known = then.get(id);
+      if (known?.length === list.length && known.every((edge, i) => edge === list[i])) now.set(id, known);
+    }
+  }
   return { edges, out, into, making: { ways, starts, counts } };
 }
 
@@ -231,7 +245,9 @@ function patch(
       const id = baseOf(made);
       if (counts.has(id)) return undefined;
       counts.set(id, 1);
-      come.push({ ...made, id });
+      const edge = { ...made, id };
+      edgesMade.set(way, edge);
+      come.push(edge);
     }
     edges.push(...come);
     out.replace(gone[i]!, come);

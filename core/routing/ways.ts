@@ -44,13 +44,26 @@ const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue']
 
 /** The nodes of resources by their declarations: one that stayed is the same node. */
 const known = new WeakMap<object, GraphNode>();
+/** The same for what a declaration makes several nodes of, by their ids: what an app sends and takes as. */
+const knownById = new WeakMap<object, Map<string, GraphNode>>();
 
 /** @returns everything a message can be at, by id. */
 export function nodesOf(topology: Topology): Map<string, GraphNode> {
   const { declared } = topology;
   const nodes = new Map<string, GraphNode>();
-  const add = (role: NodeRole, of: Thing, place: Place, decl: unknown, id: string = of.id) => {
-    nodes.set(id, { id, role, thing: of, place, decl } as GraphNode);
+  const add = (
+    role: NodeRole,
+    of: Thing,
+    place: Place,
+    decl: object,
+    id: string = of.id,
+    by: object = decl,
+  ) => {
+    let own = knownById.get(by);
+    if (!own) knownById.set(by, (own = new Map()));
+    let node = own.get(id);
+    if (node?.place !== place) own.set(id, (node = { id, role, thing: of, place, decl } as GraphNode));
+    nodes.set(id, node);
   };
   const addResource = (
     role: NodeRole & ThingKind,
@@ -101,7 +114,7 @@ export function nodesOf(topology: Topology): Map<string, GraphNode> {
       if (!session) continue;
       const { place } = consume;
       const decl = session.shared ? { place } : { place, perInstanceOf: { value: app, place } };
-      add('subscription', session.store, place, decl);
+      add('subscription', session.store, place, decl, session.store.id, consume);
     }
   }
   return nodes;

@@ -1,6 +1,18 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { buildGraph, readTopology, runChecks, samplesOf, sendingOf, summarise, trace } from '../index.ts';
+import {
+  applyEdits,
+  buildGraph,
+  findingsOf,
+  proveAll,
+  readTopology,
+  runChecks,
+  samplesOf,
+  sendingOf,
+  summarise,
+  trace,
+  tryMend,
+} from '../index.ts';
 
 const documents = (folder: string) => {
   const path = join(__dirname, '../../demo', folder);
@@ -21,10 +33,38 @@ describe('the demo', () => {
     expect(topology.findings).toEqual([]);
     const found = runChecks(buildGraph(topology)).map(({ check, about }) => `${check} ${about}`);
     expect(found.sort()).toEqual([
+      'access/everyone subscription:shore/night-desk',
       'access/missing-leave queue:shore/texting-in',
       'copies/shared-store queue:mainland/quay-screens',
+      'match/never queue:mainland/delay-desk',
+      'match/undeclared-attribute subscription:shore/night-desk',
       'nowhere/unreachable-store queue:mainland/rostering',
     ]);
+  });
+
+  test('every mistake of the draft has a mend, and after all of them nothing is left', () => {
+    let now = documents('draft');
+    for (let i = 0; i < 6; i++) {
+      const topology = readTopology(now);
+      const findings = findingsOf(topology);
+      const finding = findings.find(({ mends }) => mends?.length)!;
+      const outcome = tryMend(topology, findings, finding, finding.mends![0]!);
+      if (!outcome.ok) throw new Error(`${finding.check}: ${outcome.message}`);
+      now = applyEdits(now, outcome.edits);
+    }
+    expect(findingsOf(readTopology(now))).toEqual([]);
+    const left = proveAll(buildGraph(readTopology(now))).filter(({ verdict }) => verdict !== 'kept');
+    expect(left.map(({ name }) => name)).toEqual([]);
+  });
+
+  test.each(['r1', 'r2', 'r3'])('%s keeps its expectations', (folder) => {
+    const proofs = proveAll(buildGraph(readTopology(documents(folder))));
+    expect(
+      proofs
+        .map(({ name, verdict, broken }) => [name, verdict, broken?.why])
+        .filter(([, verdict]) => verdict !== 'kept'),
+    ).toEqual([]);
+    expect(proofs.length).toBe({ r1: 0, r2: 3, r3: 20 }[folder]);
   });
 
   test('a severe closure fans out as the line expects', () => {

@@ -16,7 +16,7 @@ export const missingLeave = check({
     const found: Complaint[] = [];
     for (const edge of look.out(node.id)) {
       for (const need of needsOf(look, edge)) {
-        const { allowed, why } = isMet(decide, need);
+        const { allowed, why, by } = isMet(decide, need);
         if (allowed) continue;
         const { edge: way, on } = need;
         found.push({
@@ -24,7 +24,8 @@ export const missingLeave = check({
           place: way.place,
           about: on.id,
           also: [way.from, way.to, need.who.thing.id, ...(way.subscription ? [way.subscription.id] : [])],
-          mends: [giving(need, look.owner(on))],
+          // a deny wins over whatever is allowed
+          mends: by ? [] : [giving(need, look.owner(on))],
         });
       }
     }

@@ -31,7 +31,7 @@ function wideIn(graph: RoutingGraph, look: Look): Wide[] {
 function findWide(graph: RoutingGraph, look: Look): Wide[] {
   const { declared } = graph.topology;
   const people = look.peopled();
-  if (!people.publishers && !people.takers) return [];
+  if ((!people.publishers && !people.takers) || !declared.access?.items.length) return [];
   const { needs, metBy } = usageOf(graph);
   const byThing = new Map<string, Need[]>();
   for (const need of needs) {

@@ -55,7 +55,7 @@ export const neverMatch = check({
             ...(edge.subscription ? [edge.subscription.id] : []),
             ...(edge.link ? [edge.link.thing.id] : []),
           ],
-          mends: otherKeys(edge, arrivals),
+          mends: () => otherKeys(edge, arrivals),
         },
       ];
     });

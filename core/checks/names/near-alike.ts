@@ -10,57 +10,78 @@ export const nearAlike = check({
   why: 'Sooner or later somebody means the one and writes the other, and both are there, so nothing complains.',
   of: 'whole',
   run: (graph) =>
-    [...groupsOf(graph)].flatMap(([where, names]) => {
+    [...groupsOf(graph)].flatMap(([where, lists]) => {
       const first = new Map<string, Named>();
-      return names.flatMap((each): Complaint[] => {
-        const plain = each.name.toLowerCase().replace(/[\s._/-]/g, '');
-        const before = first.get(plain);
-        if (!before) first.set(plain, each);
-        if (!before || before.name === each.name) return [];
-        return [
-          {
-            message: `\`${each.name}\` and \`${before.name}\` ${where} differ only by case or separator.`,
-            place: each.place,
-            about: each.id,
-            also: [before.id],
-            related: [{ place: before.place, message: `\`${before.name}\`` }],
-          },
-        ];
-      });
+      const found: Complaint[] = [];
+      for (const { kind, items } of lists) {
+        for (const { name, key } of items?.values() ?? []) {
+          const each = { name, key, kind };
+          const sign = plainly(name);
+          const before = first.get(sign);
+          if (!before) first.set(sign, each);
+          else if (before.name !== name)
+            found.push({
+              message: `\`${name}\` and \`${before.name}\` ${where} differ only by case or separator.`,
+              place: key,
+              about: `${kind}${name}`,
+              also: [`${before.kind}${before.name}`],
+              related: [{ place: before.key, message: `\`${before.name}\`` }],
+            });
+        }
+      }
+      return found;
     }),
 });
 
-interface Named {
-  readonly name: string;
-  readonly place: Place;
-  readonly id: string;
+/** What was worked out once of a name: there are many, and they are asked for at every change. */
+const plain = new Map<string, string>();
+
+function plainly(name: string): string {
+  let found = plain.get(name);
+  if (found === undefined) {
+    if (plain.size > 200_000) plain.clear();
+    plain.set(name, (found = name.toLowerCase().replace(/[\s._/-]/g, '')));
+  }
+  return found;
 }
 
-function* groupsOf({ topology }: RoutingGraph): Generator<readonly [string, Named[]]> {
+interface Named {
+  readonly name: string;
+  readonly key: Place;
+  /** What its id begins with. */
+  readonly kind: string;
+}
+
+interface Names {
+  readonly kind: string;
+  readonly items: ReadonlyMap<string, { readonly name: string; readonly key: Place }> | undefined;
+}
+
+function* groupsOf({ topology }: RoutingGraph): Generator<readonly [string, Names[]]> {
   const { declared, messages } = topology;
-  type Items = ReadonlyMap<string, { readonly name: string; readonly key: Place }> | undefined;
-  const named = (kind: string, items: Items, broker = ''): Named[] =>
-    [...(items?.values() ?? [])].map(({ name, key }) => ({
-      name,
-      place: key,
-      id: `${kind}:${broker}${name}`,
-    }));
-  yield ['among the apps', named('app', declared.apps)];
-  yield ['among the message types', named('message', declared.messages)];
+  yield ['among the apps', [{ kind: 'app:', items: declared.apps }]];
+  yield ['among the message types', [{ kind: 'message:', items: declared.messages }]];
   for (const [id, { value }] of declared.brokers ?? []) {
-    const on = `${id}/`;
-    const entries =
+    const entries: Names[] =
       value.variant === 'amqp'
-        ? named('exchange', value.exchanges, on)
-        : [...named('topic', value.topics, on), ...named('subscription', value.subscriptions, on)];
+        ? [{ kind: `exchange:${id}/`, items: value.exchanges }]
+        : [
+            { kind: `topic:${id}/`, items: value.topics },
+            { kind: `subscription:${id}/`, items: value.subscriptions },
+          ];
     yield [
       `on ${id}`,
-      [...entries, ...named('queue', value.queues, on), ...named('alias', value.aliases, on)],
+      [
+        ...entries,
+        { kind: `queue:${id}/`, items: value.queues },
+        { kind: `alias:${id}/`, items: value.aliases },
+      ],
     ];
   }
-  const attributes = new Map<string, Named>();
+  const attributes = new Map<string, { name: string; key: Place }>();
   for (const type of messages.values())
-    for (const [name, { place, declaredBy }] of [...type.headers, ...type.properties])
-      if (!attributes.has(name)) attributes.set(name, { name, place, id: `message:${declaredBy}` });
-  yield ['among the headers and properties', [...attributes.values()]];
+    for (const own of [type.headers, type.properties])
+      for (const [name, { place }] of own)
+        if (!attributes.has(name)) attributes.set(name, { name, key: place });
+  yield ['among the headers and properties', [{ kind: 'header ', items: attributes }]];
 }

@@ -19,11 +19,15 @@ export const unknownWord = check({
     const { declared } = graph.topology;
     const found: Complaint[] = [];
     const matches = new Map<string, boolean>();
+    let others: Keys | undefined;
     const note = (pattern: Val<string>, about: string, where: string) => {
       let some = matches.get(pattern.value);
       if (some === undefined) {
         const words = wordsOf(pattern.value);
-        matches.set(pattern.value, (some = known.some((set) => overlaps(set, words))));
+        some =
+          known.some((set) => overlaps(set, words)) ||
+          (others ??= otherKeys(graph)).some((set) => overlaps(set, words));
+        matches.set(pattern.value, some);
       }
       if (!some)
         found.push({
@@ -49,7 +53,7 @@ export const unknownWord = check({
 });
 
 /** The keys there may be, by the types that have them; undefined where some type leaves its key open, or none is declared. */
-function knownKeys({ topology, nodes }: RoutingGraph): readonly (readonly WordToken[])[] | undefined {
+function knownKeys({ topology }: RoutingGraph): Keys | undefined {
   const found: (readonly WordToken[])[] = [];
   for (const type of topology.messages.values()) {
     if (!type.key) {
@@ -61,7 +65,14 @@ function knownKeys({ topology, nodes }: RoutingGraph): readonly (readonly WordTo
     if (!words) return undefined;
     found.push(words);
   }
-  if (found.length === 0) return undefined;
+  return found.length ? found : undefined;
+}
+
+type Keys = readonly (readonly WordToken[])[];
+
+/** Keys that brokers make themselves: names of queues, and what dead letters are given. */
+function otherKeys({ nodes }: RoutingGraph): Keys {
+  const found: (readonly WordToken[])[] = [];
   for (const node of nodes.values())
     if (node.role === 'queue') {
       found.push(wordsOf(node.thing.name).map((word) => ({ one: [word] })));

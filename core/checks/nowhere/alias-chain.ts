@@ -17,9 +17,10 @@ export const aliasChain = check({
       // one that names nothing is told about where it is read
       if (!edge) break;
       if (seen.includes(edge.to)) {
-        const names = [...seen.slice(seen.indexOf(edge.to)), edge.to].map((id) =>
-          addressOf(look.node(id)!.thing),
-        );
+        const circle = seen.slice(seen.indexOf(edge.to));
+        // told once, at the first of them by name; what leads into the circle is mended with it
+        if (circle.some((id) => id < node.id) || !circle.includes(node.id)) return [];
+        const names = [...circle, edge.to].map((id) => addressOf(look.node(id)!.thing));
         return complain(`The alias ${addressOf(node.thing)} leads in a circle: ${names.join(' → ')}.`);
       }
       if (look.node(edge.to)?.role !== 'alias') break;
