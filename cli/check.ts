@@ -1,19 +1,22 @@
-import { buildGraph, findingsData, findingsText, locator, runChecks, toSarif } from '@vondle/core';
+import { findingsData, findingsText, locator, review, toJunit, toSarif } from '@vondle/core';
 import { topologyAt } from './files.ts';
 
-/** `vondle check`: prints the findings; exit 0 when there are none, 1 when there are. */
+/** `vondle check`: tries all checks and expectations; exit 0 when nothing is found, 1 when something is. */
 export function check(
   paths: string[],
-  options: { format: 'text' | 'json' | 'sarif'; environment?: string },
+  options: { format: 'text' | 'json' | 'sarif' | 'junit'; environment?: string },
 ): void {
   const topology = topologyAt(paths, options.environment);
-  const findings = [...topology.findings, ...runChecks(buildGraph(topology))];
+  const seen = review(topology);
+  const { findings } = seen;
   const locate = locator(topology.documents);
   if (options.format === 'json') {
     process.stdout.write(`${JSON.stringify(findingsData(findings, locate), null, 2)}\n`);
   } else if (options.format === 'sarif') {
     const log = toSarif(findings, locate, (place) => locate({ ...place, start: place.end }));
     process.stdout.write(`${JSON.stringify(log, null, 2)}\n`);
+  } else if (options.format === 'junit') {
+    process.stdout.write(toJunit(seen, locate));
   } else {
     process.stdout.write(findingsText(findings, locate));
   }

@@ -15,10 +15,14 @@ const program = new Command('vondle')
 
 program
   .command('check')
-  .description('print the findings of topology documents; exit 0 clean, 1 findings, 2 could not run')
+  .description(
+    'check topology documents and try their expectations; exit 0 clean, 1 findings, 2 could not run',
+  )
   .argument('<path...>', 'documents, or folders of them')
   .addOption(
-    new Option('-f, --format <format>', 'how to print').choices(['text', 'json', 'sarif']).default('text'),
+    new Option('-f, --format <format>', 'how to print')
+      .choices(['text', 'json', 'sarif', 'junit'])
+      .default('text'),
   )
   .addOption(environment())
   .action(check);

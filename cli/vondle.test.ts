@@ -26,7 +26,7 @@ describe('vondle check', () => {
     expect(run(['check', 'demo/r2'])).toMatchObject({ status: 0, stdout: '' });
     const draft = run(['check', 'demo/draft']);
     expect(draft.status).toBe(1);
-    expect(draft.stdout).toContain('demo/draft/shore.yaml:21:7 error: Topic shore/notices may not publish');
+    expect(draft.stdout).toContain('demo/draft/shore.yaml:23:7 error: Topic shore/notices may not publish');
     expect(run(['check', 'demo/none'])).toMatchObject({
       status: 2,
       stderr: 'vondle: there is no file or folder demo/none\n',
@@ -35,6 +35,27 @@ describe('vondle check', () => {
     expect(run(['check', 'demo/r2', '--format', 'pictures']).status).toBe(2);
     expect(run(['check', 'demo/r2', '-e', 'moon']).stderr).toContain('declared: rehearsal, live');
     expect(run(['check', '--help']).status).toBe(0);
+  });
+
+  test('tries the expectations, and reports all as JUnit XML', () => {
+    const clean = run(['check', 'demo/r3', '-f', 'junit']);
+    expect(clean.status).toBe(0);
+    expect(clean.stdout).toContain(
+      '<testsuite name="expectations" tests="20" failures="0" errors="0" skipped="0">',
+    );
+    const path = file(
+      'promise.yaml',
+      'messages: { note: { key: a } }\napps:\n  desk: { publishes: [{ message: note, to: m/q }] }\n  log: { consumes: [{ from: m/q }] }\nbrokers: { m: { kind: amqp, access: open, queues: { q: {}, r: {} } } }\nexpectations: [{ name: "a < b & \\"c\\"", given: { message: note }, never: m/q }]\n',
+    );
+    const broken = run(['check', path, '-f', 'junit']);
+    expect(broken.status).toBe(1);
+    expect(broken.stdout).toContain(
+      '<testcase classname="expectation" name="a &lt; b &amp; &quot;c&quot;"><failure message="reaches m/q">',
+    );
+    expect(broken.stdout).toContain('<testcase classname="check" name="nowhere/unreachable-store"><failure');
+    expect(run(['check', path]).stdout).toContain(
+      'error: “a < b & "c"” is broken: note, sent by desk, reaches m/q.',
+    );
   });
 
   test('prints JSON and SARIF with lines and columns', () => {

@@ -44,10 +44,15 @@ const rollouts = new Rollouts(db, sealer, log);
 await rollouts.recover();
 if (settings.VONDLE_DEMO_PASSWORD) await seedDemo(db, join(root, 'demo'), settings.VONDLE_DEMO_PASSWORD);
 if (settings.VONDLE_BROKER_AMQP && settings.VONDLE_BROKER_HTTP) {
-  await connectDemo(db, sealer, {
-    amqp: settings.VONDLE_BROKER_AMQP,
-    http: settings.VONDLE_BROKER_HTTP,
-  }).catch((error: unknown) =>
+  await connectDemo(
+    db,
+    sealer,
+    {
+      amqp: settings.VONDLE_BROKER_AMQP,
+      http: settings.VONDLE_BROKER_HTTP,
+    },
+    rollouts,
+  ).catch((error: unknown) =>
     log.error({ error: plainError(error) }, 'the built-in broker could not be set up'),
   );
 }

@@ -4,7 +4,6 @@
  */
 import type { Decide } from '../access/decide.ts';
 import type { AppDecl, BrokerDecl, LinkDecl, StatementDecl, TenantDecl } from '../language/language.ts';
-import type { MessageType } from '../language/messages.ts';
 import { addressOf, thing, type Thing, type ThingKind } from '../model/address.ts';
 import { arrivalsIn, type Arrivals } from '../reach/arrivals.ts';
 import type { Arrival } from '../reach/variety.ts';

@@ -3,7 +3,8 @@ import { applyEdits } from '../language/edit.ts';
 import { readTopology, TopologyReader, type Topology, type TopologyDocument } from '../language/read.ts';
 import type { Finding, Mend, Severity, TextEdit } from '../model/finding.ts';
 import { buildGraph } from '../routing/graph.ts';
-import { Checking, checkAll } from './run.ts';
+import { review } from './review.ts';
+import { Checking } from './run.ts';
 
 /** What a mend would do. */
 export type MendOutcome =
@@ -22,12 +23,8 @@ const WEIGHT: Readonly<Record<Severity, number>> = { error: 3, warning: 2, advic
 /** A finding of the same check about the same thing is the same trouble, though it may name fewer or other things. */
 const troubleOf = ({ check, about, place }: Finding): string => `${check} ${about ?? `${place.doc}`}`;
 
-/** @returns all findings of a topology, of its text and of the checks */
-export function findingsOf(topology: Topology): readonly Finding[] {
-  // while a document cannot be read, what it declares is missing everywhere, and checks would say so
-  const whole = topology.findings.every(({ check }) => check !== 'language/syntax');
-  return whole ? [...topology.findings, ...checkAll(buildGraph(topology)).findings] : topology.findings;
-}
+/** @returns everything wrong with a topology */
+export const findingsOf = (topology: Topology): readonly Finding[] => review(topology).findings;
 
 /**
  * Tries a mend out on a copy.

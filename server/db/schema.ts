@@ -143,6 +143,11 @@ export const rollouts = pgTable(
     kept: jsonb('kept').$type<string[]>().notNull(),
     leftToOthers: jsonb('left_to_others').$type<{ of: string; why: string }[]>().notNull(),
     inPlace: integer('in_place').notNull(),
+    /** What keeps this revision from a protected environment: error findings and broken expectations, in words. */
+    obstacles: jsonb('obstacles').$type<string[]>().notNull().default([]),
+    /** Why an approver let it go there all the same. */
+    override: text('override'),
+    overriddenBy: integer('overridden_by').references(() => people.id),
     verified: boolean('verified'),
     error: text('error'),
     createdBy: integer('created_by')

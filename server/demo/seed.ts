@@ -4,13 +4,15 @@ import { join } from 'node:path';
 import type { TopologyDocument } from '@vondle/core';
 import { eq } from 'drizzle-orm';
 import { record, type Database } from '../db/connect.ts';
-import { drafts, people, topologies } from '../db/schema.ts';
+import { drafts, people } from '../db/schema.ts';
 import { setTarget } from '../environments/store.ts';
 import { hashPassword } from '../people/passwords.ts';
 import { insertRevision } from '../revisions/store.ts';
 import type { Sealer } from '../secrets.ts';
 import { askBroker } from '../targets/amqp/inventory.ts';
-import { addMember, insertTopology } from '../topologies/store.ts';
+import type { Rollouts } from '../rollouts/service.ts';
+import { rolloutOf, rolloutsOf } from '../rollouts/store.ts';
+import { addMember, insertTopology, topologyFor } from '../topologies/store.ts';
 
 const PEOPLE = [
   { handle: 'mara', name: 'Mara Okell', role: 'architect' },
@@ -61,19 +63,26 @@ export async function seedDemo(db: Database, folder: string, password: string): 
   });
 }
 
+/** The revision that the demo's live environment has: one behind the newest. */
+const LIVE_REVISION = 2;
+
 /**
- * Points the demo's rehearsal environment at the built-in broker: each AMQP broker of the topology
- * has a virtual host of its own there. Run at every start, since ports may have moved.
+ * Points the demo's environments at the built-in broker: each AMQP broker of the topology has a virtual
+ * host of its own there for each. Run at every start, since ports may have moved. Where nothing was ever
+ * carried out, live is brought to the revision before the newest, by real rollouts.
  */
 export async function connectDemo(
   db: Database,
   sealer: Sealer,
   broker: { readonly amqp: string; readonly http: string },
+  service: Rollouts,
 ): Promise<void> {
-  const [topology] = await db.select({ id: topologies.id }).from(topologies).where(eq(topologies.slug, SLUG));
+  const [approver] = await db.select().from(people).where(eq(people.handle, 'odo'));
+  const topology = approver && (await topologyFor(db, SLUG, approver.id));
   if (!topology) return;
-  for (const name of ['mainland', 'islet']) {
-    const vhost = `rehearsal-${name}`;
+  const targets: { readonly environment: string; readonly id: number }[] = [];
+  for (const [environment, name] of PLACES) {
+    const vhost = `${environment}-${name}`;
     const addresses = { amqp: `${broker.amqp}/${vhost}`, http: broker.http };
     const user = encodeURIComponent(new URL(broker.amqp).username);
     await askBroker(addresses, `/api/vhosts/${vhost}`, { method: 'PUT' });
@@ -81,8 +90,20 @@ export async function connectDemo(
       method: 'PUT',
       body: JSON.stringify({ configure: '.*', write: '.*', read: '.*' }),
     });
-    await db.transaction((tx) =>
-      setTarget(tx, sealer, { topologyId: topology.id, environment: 'rehearsal', broker: name, kind: 'amqp', addresses }),
+    const id = await db.transaction((tx) =>
+      setTarget(tx, sealer, { topologyId: topology.id, environment, broker: name, kind: 'amqp', addresses }),
     );
+    targets.push({ environment, id });
   }
+  if ((await rolloutsOf(db, topology.id)).length) return;
+  for (const { environment, id } of targets) {
+    if (environment !== 'live') continue;
+    const planned = await service.plan(topology, approver, LIVE_REVISION, id);
+    await service.apply(topology, approver, (await rolloutOf(db, topology.id, planned))!);
+  }
+  await service.idle();
 }
+
+const PLACES = ['rehearsal', 'live'].flatMap((environment) =>
+  ['mainland', 'islet'].map((name) => [environment, name] as const),
+);

@@ -7,12 +7,18 @@ export const LARGEST_BODY = 32 * 1024 * 1024;
 
 /**
  * Reads and checks a JSON body. Unknown members are refused, and every mistake is named at once.
+ * @param options.optional an absent body is an empty object
  * @throws Problem 400 or 422
  */
-export async function body<S extends Schema>(c: Context, schema: S): Promise<InferType<S>> {
+export async function body<S extends Schema>(
+  c: Context,
+  schema: S,
+  options: { optional?: boolean } = {},
+): Promise<InferType<S>> {
   let data: unknown;
   try {
-    data = await c.req.json();
+    const text = await c.req.text();
+    data = JSON.parse(text === '' && options.optional ? '{}' : text);
   } catch {
     throw new Problem(400, 'Not JSON', 'The request body is not valid JSON.');
   }

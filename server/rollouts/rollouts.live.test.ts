@@ -1,5 +1,8 @@
 /** Rollouts through the API, on a real database and a real broker. */
 import { connect } from 'amqplib';
+import { eq } from 'drizzle-orm';
+import { people, topologies } from '../db/schema.ts';
+import { addMember } from '../topologies/store.ts';
 import { askBroker, readInventory } from '../targets/amqp/inventory.ts';
 import { harness, type Ask, type Harness } from '../testing/harness.ts';
 
@@ -174,6 +177,48 @@ describe('a rollout', () => {
     // the way on: plan again, which now says what it must replace
     const retry = await plan(failed.revision);
     expect(retry.steps[0].step.title).toContain('replace exchange later2: direct becomes topic');
+  });
+
+  test('a broken expectation keeps a revision from a protected environment until an approver says why', async () => {
+    const put = await mara('PUT', '/topologies/quay/targets', {
+      environment: 'live',
+      broker: 'm',
+      kind: 'amqp',
+      addresses,
+    });
+    const [{ id: topology } = { id: 0 }] = await h.db
+      .select({ id: topologies.id })
+      .from(topologies)
+      .where(eq(topologies.slug, 'quay'));
+    const [{ id: odo } = { id: 0 }] = await h.db
+      .select({ id: people.id })
+      .from(people)
+      .where(eq(people.handle, 'odo'));
+    await h.db.transaction((tx) => addMember(tx, topology, odo, 'approver'));
+    const text = `${TEXT.replace('rehearsal: {', 'live: { protected: true }, rehearsal: {')}expectations:
+  - { name: boards get all, given: { message: left }, reaches: m/boards }
+`;
+    const revision = await save(text);
+    const planned = await mara('POST', '/topologies/quay/rollouts', { target: put.data.id, revision });
+    const path = `/topologies/quay/rollouts/${planned.data.id}`;
+    const { obstacles } = (await mara('GET', path)).data;
+    expect(obstacles).toEqual([
+      '“boards get all” is broken: left with route "south" and type "left", sent by bridge, does not reach m/boards: it reaches m/archive.',
+    ]);
+    const refused = await mara('POST', `${path}/apply`, { override: 'I am in a hurry today' });
+    expect(refused).toMatchObject({ status: 403, data: { title: 'Needs an approver' } });
+    const approver = await h.as('odo');
+    expect(await approver('POST', `${path}/apply`)).toMatchObject({
+      status: 409,
+      data: { title: 'Needs words' },
+    });
+    expect((await mara('GET', path)).data.state).toBe('planned');
+    const words = 'the south is closed until spring';
+    expect((await approver('POST', `${path}/apply`, { override: words })).status).toBe(202);
+    await h.rollouts.idle();
+    expect((await mara('GET', path)).data).toMatchObject({ state: 'applied', override: words });
+    // nothing keeps it from where it does no harm
+    expect(await plan(revision)).toMatchObject({ obstacles: [] });
   });
 
   test('a revision with errors, an unknown one and a wrong probe are refused in words', async () => {

@@ -15,6 +15,8 @@ const planInput = object({
   revision: number().integer().positive().required('revision is missing'),
 }).noUnknown();
 
+const applyInput = object({ override: string().max(2000) }).noUnknown();
+
 const map = () =>
   mixed<Record<string, unknown>>((value): value is Record<string, unknown> => {
     return typeof value === 'object' && value !== null && !Array.isArray(value);
@@ -60,7 +62,8 @@ export function rolloutRoutes(db: Database, service: Rollouts): Hono<Env> {
     .post('/:slug/rollouts/:id/apply', async (c) => {
       const person = c.get('person');
       const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'write');
-      await service.apply(topology, person, rollout);
+      const { override } = await body(c, applyInput, { optional: true });
+      await service.apply(topology, person, rollout, override);
       return c.body(null, 202);
     })
     .post('/:slug/rollouts/:id/stop', async (c) => {

@@ -4,8 +4,10 @@ import {
   complete,
   expectProbe,
   lookUp,
+  obstaclesIn,
   planRollout,
   readTopology,
+  review,
   samplesOf,
   trace,
   wantedState,
@@ -106,6 +108,9 @@ export class Rollouts {
       );
     });
     const plan = planRollout(wantedState(read, target.broker), has);
+    const obstacles = isProtected(read, target.environment)
+      ? obstaclesIn(review(read)).map(({ message }) => message)
+      : [];
     return this.db.transaction(async (tx) => {
       const id = await insertRollout(
         tx,
@@ -116,6 +121,7 @@ export class Rollouts {
           kept: [...plan.kept],
           leftToOthers: [...plan.leftToOthers],
           inPlace: plan.inPlace,
+          obstacles,
           createdBy: person.id,
         },
         plan.steps,
@@ -129,17 +135,24 @@ export class Rollouts {
     });
   }
 
-  /** Begins carrying a planned rollout out; it goes on after this returns. */
-  async apply(topology: TopologyRow, person: Person, rollout: RolloutRow): Promise<void> {
+  /**
+   * Begins carrying a planned rollout out; it goes on after this returns.
+   * @param override an approver's words, without which error findings and broken expectations keep a
+   *   revision from a protected environment
+   */
+  async apply(topology: TopologyRow, person: Person, rollout: RolloutRow, override = ''): Promise<void> {
+    const blocked = rollout.obstacles.length > 0;
+    if (blocked) mustBeOverridden(topology, rollout, override);
     await this.db
       .transaction(async (tx) => {
-        if (!(await moveRollout(tx, rollout.id, 'planned', 'applying'))) {
+        const more = blocked ? { override, overriddenBy: person.id } : {};
+        if (!(await moveRollout(tx, rollout.id, 'planned', 'applying', more))) {
           throw new Problem(409, 'Not planned', `This rollout is ${rollout.state}; plan a new one.`);
         }
         await record(tx, 'apply rollout', {
           personId: person.id,
           topologyId: topology.id,
-          details: { rollout: rollout.id },
+          details: { rollout: rollout.id, ...(blocked ? { override } : {}) },
         });
       })
       .catch((error: unknown) => {
@@ -297,6 +310,29 @@ function wireEntry(
     return { exchange: decl.exchanges?.get(name)?.value.wireName?.value ?? name, key: message.key };
   }
   return { exchange: '', key: decl.queues?.get(name)?.value.wireName?.value ?? name };
+}
+
+/** Whether what is applied in an environment is guarded. */
+function isProtected({ declared }: Topology, environment: string): boolean {
+  return declared.environments?.get(environment)?.value.protected?.value === true;
+}
+
+/** @throws Problem unless an approver says in words why a revision goes to a protected environment all the same */
+function mustBeOverridden(
+  topology: TopologyRow,
+  { obstacles, environment, revision }: RolloutRow,
+  override: string,
+): void {
+  const count = `${obstacles.length} ${obstacles.length === 1 ? 'thing keeps' : 'things keep'}`;
+  const what = `${count} revision ${revision} from ${environment}, which is protected. The first: ${obstacles[0]}`;
+  if (topology.role !== 'approver')
+    throw new Problem(403, 'Needs an approver', `${what} An approver may override this with words.`);
+  if (override.trim().length < 10)
+    throw new Problem(
+      409,
+      'Needs words',
+      `${what} To override this, say in a sentence why it is applied all the same.`,
+    );
 }
 
 function isOneAtATime(error: unknown): boolean {

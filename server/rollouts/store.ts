@@ -16,6 +16,8 @@ const columns = {
   kept: rollouts.kept,
   leftToOthers: rollouts.leftToOthers,
   inPlace: rollouts.inPlace,
+  obstacles: rollouts.obstacles,
+  override: rollouts.override,
   verified: rollouts.verified,
   error: rollouts.error,
   by: people.name,
@@ -89,7 +91,7 @@ export async function moveRollout(
   id: number,
   from: RolloutState,
   to: RolloutState,
-  more: { error?: string | null; verified?: boolean } = {},
+  more: { error?: string | null; verified?: boolean; override?: string; overriddenBy?: number } = {},
 ): Promise<boolean> {
   const ended = to === 'applying' ? {} : { finishedAt: new Date() };
   const moved = await tx

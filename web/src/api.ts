@@ -124,7 +124,8 @@ export const api = {
   rollout: (slug: string, id: number) => ask<Rollout>('GET', `${at(slug)}/rollouts/${id}`),
   planRollout: (slug: string, target: number, revision: number) =>
     ask<{ id: number }>('POST', `${at(slug)}/rollouts`, { target, revision }),
-  applyRollout: (slug: string, id: number) => ask<void>('POST', `${at(slug)}/rollouts/${id}/apply`),
+  applyRollout: (slug: string, id: number, override?: string) =>
+    ask<void>('POST', `${at(slug)}/rollouts/${id}/apply`, override ? { override } : {}),
   stopRollout: (slug: string, id: number) => ask<void>('POST', `${at(slug)}/rollouts/${id}/stop`),
   probe: (slug: string, id: number, probe: { app: string; message: string; to: string; sample: object }) =>
     ask<Probe[]>('POST', `${at(slug)}/rollouts/${id}/probes`, probe),

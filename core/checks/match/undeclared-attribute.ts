@@ -1,4 +1,4 @@
-import { writing, type Mend } from '../../model/finding.ts';
+import type { Mend } from '../../model/finding.ts';
 import { listed } from '../../model/phrase.ts';
 import { similarity } from '../../model/values.ts';
 import type { Place } from '../../model/place.ts';

@@ -1,0 +1,34 @@
+/** A topology looked through whole: its text, all checks, and every expectation tried out. */
+import { findingOfProof, proveAll, type Proof } from '../expectations/prove.ts';
+import type { Topology } from '../language/read.ts';
+import type { Finding } from '../model/finding.ts';
+import { buildGraph, type RoutingGraph } from '../routing/graph.ts';
+import type { Accepted } from './acceptances.ts';
+import { checkAll } from './run.ts';
+
+export interface Review {
+  readonly graph: RoutingGraph;
+  /** What is wrong: with the text, by the checks, and expectations that are not kept. */
+  readonly findings: readonly Finding[];
+  readonly accepted: readonly Accepted[];
+  readonly proofs: readonly Proof[];
+}
+
+/** @returns whether a topology's documents can be read whole; while one cannot, what it declares is missing everywhere */
+export const isWhole = ({ findings }: Topology): boolean =>
+  findings.every(({ check }) => check !== 'language/syntax');
+
+/** Looks a topology through. While a document cannot be read, that alone is told. */
+export function review(topology: Topology): Review {
+  const graph = buildGraph(topology);
+  if (!isWhole(topology)) return { graph, findings: topology.findings, accepted: [], proofs: [] };
+  const { findings, accepted } = checkAll(graph);
+  const proofs = proveAll(graph);
+  const broken = proofs.flatMap((proof) => findingOfProof(proof) ?? []);
+  return { graph, findings: [...topology.findings, ...findings, ...broken], accepted, proofs };
+}
+
+/** What keeps a revision from a protected environment. */
+export function obstaclesIn({ findings }: Review): Finding[] {
+  return findings.filter(({ severity }) => severity === 'error');
+}
