@@ -4,7 +4,8 @@ import type { Finding } from '../model/finding.ts';
 import { thing, type ThingKind } from '../model/address.ts';
 import type { Place } from '../model/place.ts';
 import { nearest } from '../model/values.ts';
-import { removeItem } from '../language/edit.ts';
+import { removeItem, setIn, type Edited } from '../language/edit.ts';
+import type { Topology } from '../language/read.ts';
 import { writing } from '../model/finding.ts';
 import type { Complaint } from './check.ts';
 
@@ -24,39 +25,40 @@ interface Owner {
   readonly ids: readonly string[];
 }
 
-function* ownersIn(declared: DocumentDecl): Generator<Owner> {
+/** @param all whether also those that carry none yet */
+function* ownersIn(declared: DocumentDecl, all = false): Generator<Owner> {
   type Named = ReadonlyMap<
     string,
     { readonly name: string; readonly key: Place; readonly value: Owner['decl'] }
   >;
   function* named(items: Named | undefined, kind: ThingKind, broker = ''): Generator<Owner> {
     for (const { name, key, value } of items?.values() ?? [])
-      if (value.accept) yield { decl: value, key, ids: [thing(kind, name, broker).id] };
+      if (all || value.accept) yield { decl: value, key, ids: [thing(kind, name, broker).id] };
   }
   yield* named(declared.tenants, 'tenant');
   yield* named(declared.messages, 'message');
   for (const { name, key, value } of declared.parameters?.values() ?? [])
-    if (value.accept) yield { decl: value, key, ids: [`parameter:${name}`] };
+    if (all || value.accept) yield { decl: value, key, ids: [`parameter:${name}`] };
   for (const { name, key, value } of declared.apps?.values() ?? []) {
     for (const each of [...(value.publishes?.items ?? []), ...(value.consumes?.items ?? [])])
-      if (each.accept) yield { decl: each, ids: [] };
-    if (value.accept) yield { decl: value, key, ids: [`app:${name}`, `publisher:${name}`, `taker:${name}`] };
+      if (all || each.accept) yield { decl: each, ids: [] };
+    if (all || value.accept) yield { decl: value, key, ids: [`app:${name}`, `publisher:${name}`, `taker:${name}`] };
   }
   for (const { name, key, value } of declared.brokers?.values() ?? []) {
     yield* named(value.queues, 'queue', name);
     yield* named(value.aliases, 'alias', name);
     if (value.variant === 'amqp') {
       yield* named(value.exchanges, 'exchange', name);
-      for (const each of value.bindings?.items ?? []) if (each.accept) yield { decl: each, ids: [] };
+      for (const each of value.bindings?.items ?? []) if (all || each.accept) yield { decl: each, ids: [] };
     } else {
       yield* named(value.topics, 'topic', name);
       yield* named(value.subscriptions, 'subscription', name);
     }
-    if (value.accept) yield { decl: value, key, ids: [thing('broker', name).id] };
+    if (all || value.accept) yield { decl: value, key, ids: [thing('broker', name).id] };
   }
   yield* named(declared.links, 'link');
   yield* named(declared.spreads, 'spread');
-  for (const each of declared.access?.items ?? []) if (each.accept) yield { decl: each, ids: [] };
+  for (const each of declared.access?.items ?? []) if (all || each.accept) yield { decl: each, ids: [] };
 }
 
 const inside = (place: Place, whole: Place) =>
@@ -122,4 +124,21 @@ export function accepting(
     });
   }
   return { standing: findings.filter((finding) => !gone.has(finding)), accepted, unused, unknown };
+}
+
+/** @returns the edits that write down, at the smallest thing it stands at, that a finding is meant */
+export function acceptFinding({ declared, documents }: Topology, finding: Finding, because: string): Edited {
+  if (because.trim() === '') return { ok: false, message: 'Say in a few words why it is meant.' };
+  let best: Owner | undefined;
+  for (const owner of ownersIn(declared, true)) {
+    if (!isAt(finding, owner)) continue;
+    const length = ({ decl }: Owner) => decl.place.end - decl.place.start;
+    if (!best || length(owner) < length(best)) best = owner;
+  }
+  if (!best) return { ok: false, message: 'Nothing here can carry an acceptance; mend it, or write it beside the thing itself.' };
+  const before = (best.decl.accept?.items ?? []).map(({ check, because: why }) => ({
+    check: check?.value ?? '',
+    because: why?.value ?? '',
+  }));
+  return setIn(documents, best.decl.place, ['accept'], [...before, { check: finding.check, because: because.trim() }]);
 }

@@ -91,6 +91,9 @@ export interface Rollout extends RolloutEntry {
   kept: string[];
   leftToOthers: { of: string; why: string }[];
   inPlace: number;
+  /** What keeps it from a protected environment. */
+  obstacles: string[];
+  override: string | null;
   steps: {
     position: number;
     step: Step;

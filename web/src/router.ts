@@ -20,6 +20,13 @@ export const router = createRouter({
         { path: 'declare', name: 'declare', component: () => import('./views/declare/Declare.vue') },
         { path: 'fan-out', name: 'fan-out', component: () => import('./views/fanout/FanOut.vue') },
         { path: 'trace', name: 'trace', component: () => import('./views/trace/Trace.vue') },
+        { path: 'findings', name: 'findings', component: () => import('./views/findings/Findings.vue') },
+        {
+          path: 'expectations',
+          name: 'expectations',
+          component: () => import('./views/expectations/Expectations.vue'),
+        },
+        { path: 'access', name: 'access', component: () => import('./views/access/Access.vue') },
         { path: 'rollout', name: 'rollout', component: () => import('./views/rollout/Rollout.vue') },
       ],
     },

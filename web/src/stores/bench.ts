@@ -11,12 +11,14 @@ import {
 } from '../api.ts';
 import { core } from '../workers/client.ts';
 import type {
+  AcceptedView,
   Analysis,
   Drawing,
   Edits,
   FindingView,
   MessageView,
   OutlineGroup,
+  ProofView,
   Showing,
 } from '../workers/views.ts';
 import { applyTo } from './edits.ts';
@@ -43,6 +45,18 @@ export const useBench = defineStore('bench', () => {
   const theirs = shallowRef<DraftData>();
   const revisions = shallowRef<RevisionEntry[]>([]);
   const analysis = shallowRef<Analysis>(EMPTY);
+  /** What the analysis found, with the expectations that are not kept. */
+  const findings = computed(() =>
+    broken.value.length ? [...analysis.value.findings, ...broken.value] : analysis.value.findings,
+  );
+  const counts = computed(() => {
+    const all = { ...analysis.value.counts };
+    for (const { severity } of broken.value) all[severity]++;
+    return all;
+  });
+  const proofs = shallowRef<ProofView[]>([]);
+  const broken = shallowRef<FindingView[]>([]);
+  const accepted = shallowRef<AcceptedView[]>([]);
   const outline = shallowRef<OutlineGroup[]>([]);
   const messages = shallowRef<MessageView[]>([]);
   const drawing = shallowRef<Drawing>();
@@ -62,8 +76,6 @@ export const useBench = defineStore('bench', () => {
   let stale = false;
   /** What the worker has, to send it only what changed. */
   let sent: readonly TopologyDocument[] = [];
-  /** What the findings on the screen are about. */
-  let analysed: readonly TopologyDocument[] = [];
   let drawers = 0;
   const undo = createUndo();
   /** Unsaved work is kept for whoever did it: somebody else may sign in at this browser. */
@@ -89,7 +101,15 @@ export const useBench = defineStore('bench', () => {
         }
       }
     }
+    await beginFrom();
     await Promise.all([analyse(), api.revisions(slug).then((list) => (revisions.value = list))]);
+  }
+
+  /** Tells the worker what the draft began from, so that it can say what the draft adds and cures. */
+  async function beginFrom(): Promise<void> {
+    const slug = topology.value!.slug;
+    const revision = base.value ? await api.revision(slug, base.value).catch(() => undefined) : undefined;
+    await core.beginFrom(revision?.documents);
   }
 
   function take(draft: DraftData): void {
@@ -115,7 +135,6 @@ export const useBench = defineStore('bench', () => {
           now.filter((document) => !before.has(document)),
           now.map(({ name }) => name),
         );
-        analysed = now;
         analysis.value = found;
         // what follows from it is asked for first by those who wait on the analysis itself
         await Promise.resolve();
@@ -123,6 +142,11 @@ export const useBench = defineStore('bench', () => {
         outline.value = lists.outline ?? outline.value;
         messages.value = lists.messages ?? messages.value;
         if (drawers && !stale) await draw();
+        if (stale) continue;
+        const tried = await core.prove();
+        proofs.value = tried.proofs;
+        broken.value = tried.findings;
+        accepted.value = await core.accepted();
       }
     })()
       .then(() => (trouble.value = ''))
@@ -191,9 +215,10 @@ export const useBench = defineStore('bench', () => {
     }
   }
 
-  /** Mends a finding; one that the text has outrun is left alone, a new one is on its way. */
-  function mend(finding: FindingView, index = 0): void {
-    if (documents.value === analysed) applyEdits(finding.mends[index]!.edits);
+  /** Mends a finding. @returns in words why not, where it cannot be done without harm */
+  async function mend({ check, message }: FindingView, index = 0): Promise<string> {
+    const answer = await edit(() => core.mend({ check, message }, index));
+    return answer.ok ? '' : answer.message;
   }
 
   /** Makes edits of several documents at once; offsets are those of the present text. */
@@ -327,6 +352,8 @@ export const useBench = defineStore('bench', () => {
     const saved = await api.saveRevision(slug, version, words);
     version = saved.version;
     base.value = saved.number;
+    await beginFrom();
+    void analyse();
     revisions.value = await api.revisions(slug);
     return saved.number;
   }
@@ -340,6 +367,10 @@ export const useBench = defineStore('bench', () => {
     theirs,
     revisions,
     analysis,
+    findings,
+    counts,
+    proofs,
+    accepted,
     outline,
     messages,
     drawing,

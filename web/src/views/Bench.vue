@@ -48,8 +48,18 @@ watch(
   { immediate: true },
 );
 
-const errors = computed(() => bench.analysis.counts.error);
-const warnings = computed(() => bench.analysis.counts.warning);
+const errors = computed(() => bench.counts.error);
+const warnings = computed(() => bench.counts.warning);
+const broken = computed(() => bench.proofs.filter(({ verdict }) => verdict !== 'kept').length);
+/** How much there is to look at in a view, beside its name. */
+const railCounts = computed<Partial<Record<string, { count: number; kind: string }>>>(() => {
+  const findings = errors.value + warnings.value + bench.counts.advice;
+  const kind = errors.value ? 'error' : warnings.value ? 'warning' : 'soft';
+  return {
+    ...(findings ? { findings: { count: findings, kind } } : {}),
+    ...(broken.value ? { expectations: { count: broken.value, kind: 'error' } } : {}),
+  };
+});
 const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
 
 /** The query every view understands; a view's own state stays behind. */
@@ -65,7 +75,7 @@ const keys = ref(false);
 
 /** The finding after or before the one the address shows, round and round. */
 function toFinding(by: 1 | -1) {
-  const { findings } = bench.analysis;
+  const { findings } = bench;
   if (findings.length === 0) return;
   const { doc, at } = route.query;
   const now = findings.findIndex(({ spot }) => spot.doc === doc && `${spot.start}-${spot.end}` === at);
@@ -135,13 +145,18 @@ async function signOut() {
       <span class="fill" />
       <button class="plain tool" aria-keyshortcuts="Alt+J" @click="jumping = true">go to …</button>
       <router-link
-        :to="{ name: 'declare', params: route.params, query: shared }"
+        :to="{ name: 'findings', params: route.params, query: shared }"
         class="counts"
         data-testid="finding-counts"
       >
         <span v-if="errors" class="error">{{ plural(errors, 'error') }}</span>
         <span v-if="warnings" class="warning">{{ plural(warnings, 'warning') }}</span>
         <span v-if="!errors && !warnings" class="good">no findings</span>
+        <span v-if="bench.proofs.length" :class="broken ? 'error' : 'good'" class="kept">{{
+          broken
+            ? `${broken} of ${bench.proofs.length} expectations broken`
+            : `${bench.proofs.length} expectations kept`
+        }}</span>
       </router-link>
       <el-button :disabled="!bench.canWrite" @click="dialog = true">Save revision…</el-button>
       <button class="plain tool" :aria-label="look.dark ? 'light' : 'dark'" @click="look.dark = !look.dark">
@@ -157,8 +172,11 @@ async function signOut() {
         v-for="view in VIEWS"
         :key="view.name"
         :to="{ name: view.name, params: route.params, query: shared }"
-        >{{ view.title }}</router-link
-      >
+        >{{ view.title }}
+        <span v-if="railCounts[view.name]" class="count" :class="railCounts[view.name]!.kind">{{
+          railCounts[view.name]!.count
+        }}</span>
+      </router-link>
     </nav>
     <main>
       <div v-if="bench.saveState === 'moved'" class="moved" role="alert">
@@ -198,7 +216,7 @@ async function signOut() {
 .bench {
   height: 100%;
   display: grid;
-  grid-template: 42px 1fr / 96px 1fr;
+  grid-template: 42px 1fr / 124px 1fr;
 }
 header {
   grid-column: 1 / 3;
@@ -269,6 +287,14 @@ nav a {
   color: var(--soft);
   text-decoration: none;
   border-left: 3px solid transparent;
+}
+nav a {
+  display: flex;
+  justify-content: space-between;
+}
+nav .count {
+  font-size: 12px;
+  font-weight: 600;
 }
 nav a:hover {
   color: var(--ink);

@@ -3,5 +3,8 @@ export const VIEWS = [
   { name: 'declare', title: 'Declare' },
   { name: 'fan-out', title: 'Fan-out' },
   { name: 'trace', title: 'Trace' },
+  { name: 'findings', title: 'Findings' },
+  { name: 'expectations', title: 'Expectations' },
+  { name: 'access', title: 'Access' },
   { name: 'rollout', title: 'Rollout' },
 ] as const;

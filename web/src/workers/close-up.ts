@@ -75,8 +75,10 @@ export function closeUpOf(held: Held, id: string, findings: readonly FindingView
       ...(values ? { values: [...values] } : {}),
       ...held.spotIf(at),
     })),
-    findings: findings.filter(
-      (finding) => finding.about === id || nodes.includes(finding.about ?? '') || finding.about === of.id,
+    findings: findings.filter(({ about, also }) =>
+      [about, ...also].some(
+        (each) => each !== undefined && (each === id || each === of.id || nodes.includes(each)),
+      ),
     ),
     conditions: conditionsOf(graph, of, nodes),
     upstream: ways(graph.into, 'from'),

@@ -1,18 +1,26 @@
 /** The worker that holds the current Topology; the main thread asks it questions and draws. */
 import {
+  acceptFinding,
   addItem,
+  allowNeeds,
+  answerInWords,
+  askAccess,
   beginQueue,
   buildGraph,
   changeSetting,
   completionsAt,
   declarationOf,
+  differences,
   expectationToWrite,
+  mendAll,
+  needsOfRoute,
   readTopology,
   rename,
   sampleToWrite,
   symbolAt,
   toDot,
   toGraphml,
+  usageOf,
   usesOf,
   whyNot,
   writeCondition,
@@ -21,20 +29,42 @@ import {
   type Finding,
   type Message,
   type NewQueue,
+  type Question,
   type RoutingGraph,
   type Severity,
   type TopologyDocument,
 } from '@vondle/core';
 import * as Comlink from 'comlink';
+import {
+  labelReach,
+  labels,
+  matrixOf,
+  matrixText,
+  missingLeave,
+  routeLeave,
+  statementsOf,
+} from './access.ts';
 import { draw } from './drawing.ts';
 import { closeUpOf, conditionOn, lineOn, thingOf } from './close-up.ts';
+import {
+  acceptedViews,
+  baselineOf,
+  checkViews,
+  findAgain,
+  findingViews,
+  mendView,
+  proofViews,
+  troubleOf,
+} from './findings.ts';
 import { follow, followFate, followKept, tracesOf } from './follow.ts';
 import { Held } from './held.ts';
 import { Many } from './many.ts';
 import { beginningsOf, messagesOf, outlineOf } from './outline.ts';
 import type {
+  AcceptedView,
   Analysis,
   Beginnings,
+  CheckView,
   CloseUp,
   ConditionView,
   Drawing,
@@ -43,14 +73,20 @@ import type {
   FindingView,
   FollowView,
   KeptView,
+  LabelView,
   Layout,
   Lists,
+  MatrixView,
+  MendView,
   ManyRow,
   ManyView,
   NamedView,
+  NeedView,
+  Proofs,
   Sending,
   Showing,
   Spot,
+  StatementView,
   WhyNotView,
 } from './views.ts';
 
@@ -61,6 +97,8 @@ const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 /** What the draft is compared with. */
 let base: RoutingGraph | undefined;
 let findings: FindingView[] = [];
+/** The findings of the revision the draft began from. */
+let baseline: ReturnType<typeof baselineOf> | undefined;
 let worst = new Map<string, Severity>();
 /** Where everything stands on the screen. */
 let laidOut: Layout | undefined;
@@ -70,23 +108,17 @@ let told = { outline: '', messages: '', drawing: '' };
 /** More findings than this are counted, not listed: nobody reads them, and they cost on every key stroke. */
 const MOST_FINDINGS = 1000;
 
-function findingView(finding: Finding): FindingView {
-  const { check, severity, message, place, about, mends } = finding;
-  return {
-    check,
-    severity,
-    message,
-    spot: held.spot(place),
-    ...(about ? { about } : {}),
-    mends: (mends ?? []).map(({ title, edits }) => ({ title, edits: edits.map((edit) => ({ ...edit })) })),
-  };
-}
-
 function worstOf(all: readonly Finding[]): Map<string, Severity> {
   const found = new Map<string, Severity>();
-  for (const { about, severity } of all) {
-    const before = about && found.get(about);
-    if (about && !(before && WEIGHT[before] >= WEIGHT[severity])) found.set(about, severity);
+  for (const { about, also, severity } of all) {
+    // an app that sends and takes is two nodes, and one thing
+    const ids = [about, ...(also ?? [])].flatMap((id) =>
+      id ? [id, id.replace(/^(?:publisher|taker):/, 'app:')] : [],
+    );
+    for (const id of new Set(ids)) {
+      const before = found.get(id);
+      if (!(before && WEIGHT[before] >= WEIGHT[severity])) found.set(id, severity);
+    }
   }
   return found;
 }
@@ -107,10 +139,79 @@ const worker = {
     held.take(changed, names);
     const { graph } = held;
     worst = worstOf(held.findings);
-    findings = held.findings.slice(0, MOST_FINDINGS).map(findingView);
+    findings = findingViews(
+      held,
+      held.findings.slice(0, MOST_FINDINGS),
+      baseline && new Set(baseline.keys()),
+    );
     const counts = { error: 0, warning: 0, advice: 0 };
     for (const { severity } of held.findings) counts[severity]++;
     return { name: graph.topology.name, findings, counts };
+  },
+
+  /** Tries every expectation out. */
+  prove(): Proofs {
+    const broken = held.prove();
+    const views = findingViews(held, broken, baseline && new Set(baseline.keys()));
+    findings = [...findings.filter(({ check }) => !check.startsWith('expectation/')), ...views];
+    return { proofs: proofViews(held), findings: views };
+  },
+
+  /** Takes the documents that the draft began from, to tell what it adds and cures. */
+  beginFrom(documents: TopologyDocument[] | undefined): void {
+    baseline = documents && baselineOf(documents);
+  },
+  /** What was wrong in the draft's base and is not any more. */
+  cured(): { check: string; message: string; severity: Severity }[] {
+    const now = new Set(held.findings.map(troubleOf));
+    return [...(baseline ?? [])].flatMap(([id, { severity, message }]) =>
+      now.has(id) ? [] : [{ check: id.split(' ')[0]!, severity, message }],
+    );
+  },
+  accepted: (): AcceptedView[] => acceptedViews(held),
+  checks: (): CheckView[] => checkViews(),
+
+  /** A mend of a finding, worked out and tried: what it changes, cures and brings. */
+  mend: (of: { check: string; message: string }, index: number): MendView => mendView(held, of, index),
+  /** The edits that mend every finding of one check, as far as they can be. */
+  mendAll(check: string): { edits: Edits; mended: number; left: number } {
+    const { documents, mended, left } = mendAll(held.documents, check);
+    const edits: Edits = mended
+      ? { ok: true, edits: differences(held.documents, documents) }
+      : { ok: false, message: 'None of these can be mended by itself.' };
+    return { edits, mended, left };
+  },
+  /** The edits that say that a finding is meant. */
+  accept(of: { check: string; message: string }, because: string): Edits {
+    const finding = findAgain(held, of);
+    return finding
+      ? plain(acceptFinding(held.graph.topology, finding, because))
+      : { ok: false, message: 'This finding is no longer there.' };
+  },
+
+  matrix: (broker: string): MatrixView => matrixOf(held, broker),
+  matrixText: (): string => matrixText(held),
+  missingLeave: (): NeedView[] => missingLeave(held),
+  routeLeave: (app: string, type: string): NeedView[] => routeLeave(held, app, type),
+  /** The edits that give the narrowest leave that a route lacks; without a route, all that is missing. */
+  allow(route?: { app: string; type: string }): Edits {
+    const { graph } = held;
+    const needs = route ? needsOfRoute(graph, route.app, route.type) : usageOf(graph).unmet;
+    return plain(allowNeeds(graph.topology, graph, needs));
+  },
+  statements: (): StatementView[] => statementsOf(held),
+  labels: (): string[] => labels(held),
+  labelReach: (label: string): LabelView[] => labelReach(held, label),
+  /** Whether somebody may do something, in a sentence. */
+  ask(question: Question): { allowed?: boolean; words: string; spot?: Spot } {
+    const answer = askAccess(held.graph, question);
+    if (!answer.ok) return { words: answer.message };
+    const { decision } = answer;
+    return {
+      allowed: decision.allowed,
+      words: answerInWords(question, decision),
+      ...held.spotIf(decision.place),
+    };
   },
 
   /** What is declared, as lists, where they are not what was told last. */

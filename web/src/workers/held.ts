@@ -3,7 +3,12 @@ import {
   buildGraph,
   declarationsIn,
   Lines,
-  runChecks,
+  Checking,
+  findingOfProof,
+  isWhole,
+  proveAll,
+  type Accepted,
+  type Proof,
   TopologyReader,
   type Finding,
   type Place,
@@ -17,7 +22,11 @@ export class Held {
   private lines = new Map<string, Lines>();
   documents: readonly TopologyDocument[] = [];
   graph: RoutingGraph = buildGraph(this.reader.read([]));
+  /** In the order of the text. */
   findings: readonly Finding[] = [];
+  accepted: readonly Accepted[] = [];
+  proofs: readonly Proof[] = [];
+  private readonly checking = new Checking();
 
   /**
    * Takes documents in; those that are not given stay as they are.
@@ -35,12 +44,22 @@ export class Held {
       }),
     );
     const order = new Map(names.map((name, index) => [name, index]));
-    // while a document cannot be read, what it declares is missing everywhere, and checks would say so
-    const whole = topology.findings.every(({ check }) => check !== 'language/syntax');
-    this.findings = [...topology.findings, ...(whole ? runChecks(this.graph) : [])].sort(
+    const checked = isWhole(topology) ? this.checking.run(this.graph) : { findings: [], accepted: [] };
+    this.accepted = checked.accepted;
+    this.findings = [...topology.findings, ...checked.findings].sort(
       (a, b) =>
         (order.get(a.place.doc) ?? 0) - (order.get(b.place.doc) ?? 0) || a.place.start - b.place.start,
     );
+    this.proofs = [];
+  }
+
+  /** Tries the expectations out. @returns those that are not kept, as findings, which join the others */
+  prove(): readonly Finding[] {
+    if (!isWhole(this.graph.topology)) return [];
+    this.proofs = proveAll(this.graph);
+    const broken = this.proofs.flatMap((proof) => findingOfProof(proof) ?? []);
+    this.findings = [...this.findings.filter(({ check }) => !check.startsWith('expectation/')), ...broken];
+    return broken;
   }
 
   /** A place as plain data, with its line; places themselves move with the text. */

@@ -24,7 +24,106 @@ export interface FindingView {
   message: string;
   spot: Spot;
   about?: string;
-  mends: { title: string; edits: TextEdit[] }[];
+  /** Other things it is as much about. */
+  also: string[];
+  /** The titles of its mends; their edits are worked out when they are asked for. */
+  mends: string[];
+  /** Whether the draft brings it, beside the revision it began from. */
+  fresh: boolean;
+  related: { spot: Spot; message: string }[];
+}
+
+/** A finding that is meant, with the reason. */
+export interface AcceptedView {
+  check: string;
+  message: string;
+  because: string;
+  spot: Spot;
+}
+
+/** What a mend would change of one document, line by line. */
+export interface ChangedLines {
+  doc: string;
+  /** The first line shown, from 1. */
+  line: number;
+  before: string[];
+  after: string[];
+}
+
+/** What is known of a kind of finding. */
+export interface CheckView {
+  id: string;
+  severity: Severity;
+  finds: string;
+  why: string;
+}
+
+/** A mend tried out. */
+export type MendView =
+  | { ok: true; edits: TextEdit[]; changes: ChangedLines[]; cures: string[]; brings: string[] }
+  | { ok: false; message: string };
+
+/** What became of one expectation. */
+export interface ProofView {
+  name: string;
+  promise: string;
+  verdict: 'kept' | 'broken' | 'untried';
+  /** What the verdict rests on, in words. */
+  basis: string;
+  spot: Spot;
+  broken?: { why: string; type: string; app: string; message: Message };
+}
+
+/** The expectations tried out, and those not kept among the findings. */
+export interface Proofs {
+  proofs: ProofView[];
+  findings: FindingView[];
+}
+
+/** One cell of the matrix of leave. */
+export interface CellView {
+  who: string;
+  on: string;
+  action: string;
+  state: 'needed' | 'missing' | 'unused';
+  why: string;
+  needs: { words: string; spot: Spot }[];
+  spot?: Spot;
+}
+
+/** Who may do what on one broker. */
+export interface MatrixView {
+  who: { id: string; name: string; kind: string; tenant: string }[];
+  on: { id: string; name: string; kind: string; owner: string }[];
+  cells: CellView[];
+}
+
+export interface NeedView {
+  title: string;
+  met: boolean;
+  why: string;
+  because: string;
+  spot: Spot;
+}
+
+export interface StatementView {
+  title: string;
+  spot: Spot;
+  /** What it allows and no route needs, in words; empty for a statement that is exactly needed. */
+  beyond: string;
+  uses: number;
+}
+
+export interface LabelView {
+  app: string;
+  tenant: string;
+  store: string;
+  node: string;
+  types: string[];
+  takes: boolean;
+  allowed: boolean;
+  cleared: boolean;
+  why: string;
 }
 
 export interface NodeView {

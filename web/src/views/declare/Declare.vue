@@ -26,10 +26,10 @@ const shown = computed(() => {
   return typeof asked === 'string' && names.value.includes(asked) ? asked : (names.value[0] ?? '');
 });
 const text = computed(() => bench.documents.find(({ name }) => name === shown.value)?.text ?? '');
-const findings = computed(() => bench.analysis.findings.filter(({ spot }) => spot.doc === shown.value));
+const findings = computed(() => bench.findings.filter(({ spot }) => spot.doc === shown.value));
 /** The findings that the close-up does not show already. */
 const elsewhere = computed(() =>
-  bench.analysis.findings.filter(({ about }) => about === undefined || about !== focus.closeUp?.id),
+  bench.findings.filter(({ about }) => about === undefined || about !== focus.closeUp?.id),
 );
 /** The uses of a name that were asked for. */
 const uses = ref<NamedView>();
@@ -77,7 +77,7 @@ watch(
 );
 
 function mark() {
-  editor?.mark(findings.value, bench.mend);
+  editor?.mark(findings.value, (finding, index) => void bench.mend(finding, index));
 }
 
 function goTo() {
@@ -138,7 +138,7 @@ async function pick(id: string) {
       <CloseUp @show="show" />
       <section aria-label="all findings" class="all">
         <h2>{{ focus.closeUp?.findings.length ? 'Other findings' : 'Findings' }}</h2>
-        <p v-if="bench.analysis.findings.length === 0" class="good">
+        <p v-if="bench.findings.length === 0" class="good">
           None: everything named exists, and everything leads somewhere.
         </p>
         <Findings :findings="elsewhere" show-place @show="show" />

@@ -18,7 +18,7 @@ const file = ref<HTMLInputElement>();
 
 const counts = computed(() => {
   const found = new Map<string, number>();
-  for (const { spot } of bench.analysis.findings) found.set(spot.doc, (found.get(spot.doc) ?? 0) + 1);
+  for (const { spot } of bench.findings) found.set(spot.doc, (found.get(spot.doc) ?? 0) + 1);
   return found;
 });
 const withEnding = (name: string) =>

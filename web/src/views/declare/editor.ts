@@ -198,7 +198,7 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
         to: Math.min(Math.max(finding.spot.end, finding.spot.start + 1), length),
         severity: finding.severity === 'advice' ? 'info' : finding.severity,
         message: finding.message,
-        actions: finding.mends.map(({ title }, index) => ({
+        actions: finding.mends.map((title, index) => ({
           name: title,
           apply: () => mend(finding, index),
         })),

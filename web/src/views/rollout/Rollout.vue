@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useIntervalFn } from '@vueuse/core';
-import { ElButton, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, type Rollout, type RolloutEntry, type RolloutState, type Target } from '../../api.ts';
@@ -27,6 +27,9 @@ const revision = ref<number>();
 const current = ref<Rollout>();
 const trouble = ref('');
 const busy = ref(false);
+/** Why an approver applies it although something keeps it from there. */
+const override = ref('');
+const approver = computed(() => bench.topology?.role === 'approver');
 
 /** Runs something that talks to the server; what goes wrong is shown, and nothing else is started meanwhile. */
 async function attempt(work: () => Promise<void>) {
@@ -87,7 +90,8 @@ const plan = () =>
   });
 const apply = () =>
   attempt(async () => {
-    await api.applyRollout(slug.value, current.value!.id);
+    await api.applyRollout(slug.value, current.value!.id, override.value.trim());
+    override.value = '';
     await refresh(current.value!.id);
   });
 const stop = () => attempt(() => api.stopRollout(slug.value, current.value!.id));
@@ -174,12 +178,36 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           This destroys the messages in
           {{ destroying.map(({ step }) => ('queue' in step ? step.queue.name : '')).join(', ') }}.
         </p>
+        <div v-if="current.obstacles.length" class="obstacles" data-testid="obstacles">
+          <p class="error">
+            {{ name(current) }} is protected, and
+            {{ current.obstacles.length === 1 ? 'this keeps' : 'these keep' }} r{{ current.revision }}
+            from it:
+          </p>
+          <ul>
+            <li v-for="each in current.obstacles" :key="each">{{ each }}</li>
+          </ul>
+          <p v-if="current.override" class="soft">Applied all the same: “{{ current.override }}”</p>
+          <el-input
+            v-else-if="current.state === 'planned' && approver"
+            v-model="override"
+            type="textarea"
+            :rows="2"
+            placeholder="why it is applied all the same"
+            aria-label="why it is applied all the same"
+          />
+          <p v-else-if="current.state === 'planned'" class="soft">
+            Mend them and save a new revision, or ask an approver to override this with words.
+          </p>
+        </div>
         <div class="acts">
           <el-button
             v-if="current.state === 'planned'"
             type="primary"
             :loading="busy"
-            :disabled="!bench.canWrite"
+            :disabled="
+              !bench.canWrite || (current.obstacles.length > 0 && (!approver || override.trim().length < 10))
+            "
             @click="apply"
             >{{
               current.steps.length
@@ -275,6 +303,14 @@ label {
   display: grid;
   gap: 10px;
   align-content: start;
+}
+.obstacles {
+  display: grid;
+  gap: 6px;
+}
+.obstacles ul {
+  list-style: disc;
+  padding-left: 20px;
 }
 .steps header {
   display: grid;
