@@ -25,6 +25,13 @@ const VIEWS: [string, string, string][] = [
   ['Trace', `${base}/trace?type=closure-announced&from=duty-officer&sel=queue:shore/texting-in`, '.ledger'],
   ['Trace of many', `${base}/trace?type=closure-announced&from=duty-officer&of=many`, '.many form'],
   ['Trace of what is kept', `${base}/trace?of=kept`, '.kept'],
+  ['Findings', `${base}/findings`, '[data-testid=diff]'],
+  ['Expectations', `${base}/expectations`, '[data-testid=proof]'],
+  ['Who may what', `${base}/access?broker=mainland`, '[data-testid=cell]'],
+  ['Missing leave', `${base}/access?part=missing`, '[data-testid=need]'],
+  ['Unused leave', `${base}/access?part=unused`, '.statements table'],
+  ['The reach of a label', `${base}/access?part=label`, '[data-testid=label-reach]'],
+  ['A question', `${base}/access?part=ask`, '.ask'],
   ['Rollout', `${base}/rollout`, 'main'],
 ];
 

@@ -23,7 +23,7 @@ export function askAccess(
   graph: RoutingGraph,
   { who, action, on, key, encrypted }: Question,
 ):
-  | { readonly ok: true; readonly decision: Decision; readonly tenant: string | undefined }
+  | { readonly ok: true; readonly decision: Decision; readonly tenant: string | undefined; readonly on: Thing }
   | { readonly ok: false; readonly message: string } {
   const { topology } = graph;
   const [, kind, name] = /^(app|tenant|topic|link):(.+)$/s.exec(who) ?? [];
@@ -53,7 +53,7 @@ export function askAccess(
     ...(encrypted === undefined ? {} : { encrypted }),
     ...(kind === 'topic' ? { source: caller } : {}),
   });
-  return { ok: true, decision, tenant };
+  return { ok: true, decision, tenant, on: target };
 }
 
 /** @returns a question and its answer as a sentence */

@@ -1,6 +1,7 @@
 /** The worker that holds the current Topology; the main thread asks it questions and draws. */
 import {
   acceptFinding,
+  addressOf,
   addItem,
   allowNeeds,
   answerInWords,
@@ -206,10 +207,10 @@ const worker = {
   ask(question: Question): { allowed?: boolean; words: string; spot?: Spot } {
     const answer = askAccess(held.graph, question);
     if (!answer.ok) return { words: answer.message };
-    const { decision } = answer;
+    const { decision, on } = answer;
     return {
       allowed: decision.allowed,
-      words: answerInWords(question, decision),
+      words: answerInWords({ ...question, on: addressOf(on) }, decision),
       ...held.spotIf(decision.place),
     };
   },
