@@ -62,7 +62,7 @@ function team(t: number, broker: string, first: boolean): Document {
   for (let a = 0; a < 30; a++) {
     lines.push(`  app-${t}-${a}:`, `    instances: ${1 + (a % 4)}`);
     if (a < 10) {
-      const to = `${broker}/exchange-${t}-${a === 9 ? 0 : a}`;
+      const to = `${broker}/exchange-${t}-${a}`;
       lines.push('    publishes:', `      - { message: event-${t}-${a % 5}, to: ${to}, rate: ${1 + a}/s }`);
     }
     lines.push('    consumes:');
@@ -88,7 +88,7 @@ function team(t: number, broker: string, first: boolean): Document {
   types.forEach((type, e) => lines.push(`      exchange-${t}-${e}: { type: ${type} }`));
   lines.push('    queues:');
   for (let q = 0; q < 160; q++)
-    lines.push(`      queue-${t}-${q}: { ttl: ${1 + (q % 59)}m, maxLength: ${1000 + q} } # of team ${t}`);
+    lines.push(`      queue-${t}-${q}: { ttl: ${1 + (q % 59)}m, maxLength: ${1000 + q}, overflow: drop-oldest } # of team ${t}`);
   lines.push('    bindings:');
   for (let b = 0; b < 400; b++) {
     const e = next(10);
@@ -96,7 +96,7 @@ function team(t: number, broker: string, first: boolean): Document {
     const condition =
       types[e] === 'headers'
         ? `headers: { values: { area: ${area === '*' ? 'north' : area}, level: ${next(10)} } }`
-        : `key: "team-${t}.${types[e] === 'direct' && area === '*' ? 'north' : area}.kind-${next(5)}"`;
+        : `key: "team-${t}.${types[e] === 'direct' && area === '*' ? 'north' : area}.kind-${e % 5}"`;
     lines.push(`      - { from: exchange-${t}-${e}, to: queue-${t}-${b % 160}, ${condition} }`);
   }
   return { name: `team-${t}.yaml`, text: `${lines.join('\n')}\n` };

@@ -42,7 +42,8 @@ function* ownersIn(declared: DocumentDecl, all = false): Generator<Owner> {
   for (const { name, key, value } of declared.apps?.values() ?? []) {
     for (const each of [...(value.publishes?.items ?? []), ...(value.consumes?.items ?? [])])
       if (all || each.accept) yield { decl: each, ids: [] };
-    if (all || value.accept) yield { decl: value, key, ids: [`app:${name}`, `publisher:${name}`, `taker:${name}`] };
+    if (all || value.accept)
+      yield { decl: value, key, ids: [`app:${name}`, `publisher:${name}`, `taker:${name}`] };
   }
   for (const { name, key, value } of declared.brokers?.values() ?? []) {
     yield* named(value.queues, 'queue', name);
@@ -135,10 +136,19 @@ export function acceptFinding({ declared, documents }: Topology, finding: Findin
     const length = ({ decl }: Owner) => decl.place.end - decl.place.start;
     if (!best || length(owner) < length(best)) best = owner;
   }
-  if (!best) return { ok: false, message: 'Nothing here can carry an acceptance; mend it, or write it beside the thing itself.' };
+  if (!best)
+    return {
+      ok: false,
+      message: 'Nothing here can carry an acceptance; mend it, or write it beside the thing itself.',
+    };
   const before = (best.decl.accept?.items ?? []).map(({ check, because: why }) => ({
     check: check?.value ?? '',
     because: why?.value ?? '',
   }));
-  return setIn(documents, best.decl.place, ['accept'], [...before, { check: finding.check, because: because.trim() }]);
+  return setIn(
+    documents,
+    best.decl.place,
+    ['accept'],
+    [...before, { check: finding.check, because: because.trim() }],
+  );
 }

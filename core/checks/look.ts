@@ -5,7 +5,7 @@
 import type { Decide } from '../access/decide.ts';
 import type { AppDecl, BrokerDecl, LinkDecl, StatementDecl, TenantDecl } from '../language/language.ts';
 import { addressOf, thing, type Thing, type ThingKind } from '../model/address.ts';
-import { arrivalsIn, type Arrivals } from '../reach/arrivals.ts';
+import { followArrivals, type Arrivals } from '../reach/arrivals.ts';
 import type { Arrival } from '../reach/variety.ts';
 import { tenantOf, type Edge, type GraphNode, type RoutingGraph } from '../routing/graph.ts';
 
@@ -75,6 +75,8 @@ const GUARDED: ReadonlySet<string> = new Set(['personal', 'financial']);
 /** The answers for one state of a topology. */
 export class Facts {
   readonly arrivals: Arrivals;
+  /** The nodes about which anything may be otherwise than before; undefined for all. */
+  readonly changed: ReadonlySet<string> | undefined;
   /** Everything that answers hang on but for the nodes, as objects to compare. */
   readonly elsewhere: readonly unknown[];
   private readonly brokers: ReadonlyMap<string, { readonly traits: BrokerTraits; readonly sign: string }>;
@@ -89,7 +91,9 @@ export class Facts {
     readonly graph: RoutingGraph,
     before?: Facts,
   ) {
-    this.arrivals = arrivalsIn(graph, before);
+    const followed = followArrivals(graph, before);
+    this.arrivals = followed.arrivals;
+    this.changed = followed.changed;
     this.brokers = brokersOf(graph, before?.brokers);
     this.sent = sentIn(graph, before?.sent);
     const denials = (graph.topology.declared.access?.items ?? []).filter(({ deny, when }) => deny && !when);
@@ -254,27 +258,11 @@ function thingsIn({ nodes, topology }: RoutingGraph): Things {
 export const NODE_QUESTIONS: ReadonlySet<Question> = new Set(['node', 'out', 'into', 'arrivals']);
 
 /**
- * @returns the nodes about which some question is answered otherwise now; undefined where anything else
- *   than nodes has changed
+ * @returns the nodes about which some question may be answered otherwise than before; undefined where
+ *   anything else than nodes has changed
  */
-export function changesBetween(before: Facts, now: Facts): ReadonlySet<string> | undefined {
-  if (before.elsewhere !== now.elsewhere && !sameList(before.elsewhere, now.elsewhere)) return undefined;
-  const changed = new Set<string>();
-  const compare = (a: ReadonlyMap<string, unknown>, b: ReadonlyMap<string, unknown>) => {
-    if (a === b) return;
-    let same = 0;
-    for (const [id, each] of b) {
-      const was = a.get(id);
-      if (was !== undefined) same++;
-      if (was !== each) changed.add(id);
-    }
-    if (same < a.size) for (const id of a.keys()) if (!b.has(id)) changed.add(id);
-  };
-  compare(before.graph.nodes, now.graph.nodes);
-  compare(before.graph.out, now.graph.out);
-  compare(before.graph.into, now.graph.into);
-  compare(before.arrivals, now.arrivals);
-  return changed;
+export function changesSince(before: Facts, now: Facts): ReadonlySet<string> | undefined {
+  return sameList(before.elsewhere, now.elsewhere) ? now.changed : undefined;
 }
 
 /** What was asked while something was looked at, and what was answered. */

@@ -13,7 +13,7 @@ import { competingApps } from './copies/competing-apps.ts';
 import { perInstance } from './copies/per-instance.ts';
 import { sharedStore } from './copies/shared-store.ts';
 import { twice } from './copies/twice.ts';
-import { changesBetween, Facts, lookAt, NODE_QUESTIONS, stillSo, type Asked } from './look.ts';
+import { changesSince, Facts, lookAt, NODE_QUESTIONS, stillSo, type Asked } from './look.ts';
 import { autoAck } from './loss/auto-ack.ts';
 import { badExample } from './loss/bad-example.ts';
 import { deadLetterCycle } from './loss/dead-letter-cycle.ts';
@@ -191,7 +191,7 @@ export class Checking {
 
   /** The units at which something was asked about a node that is no longer what it was; all, where more has changed. */
   private doubtful(facts: Facts): ReadonlySet<Unit> | 'all' {
-    const changed = this.facts && changesBetween(this.facts, facts);
+    const changed = this.facts && changesSince(this.facts, facts);
     if (!changed) return 'all';
     const found = new Set<Unit>();
     for (const id of changed) for (const unit of this.askers.get(id) ?? []) found.add(unit);

@@ -44,21 +44,29 @@ export interface Followed {
   readonly arrivals: Arrivals;
 }
 
+/** Arrivals, and the nodes about which anything may be otherwise than before; undefined for all. */
+export interface FollowedAgain extends Followed {
+  readonly changed: ReadonlySet<string> | undefined;
+}
+
+/** @returns which published messages come to which node */
+export const arrivalsIn = (graph: RoutingGraph): Arrivals => followArrivals(graph).arrivals;
+
 /**
  * Follows every published type through the graph. Refusals are not asked about: they are findings of
  * their own, and what lies behind one is not wrong for it.
  * @param before an earlier state by the same reader: only what lies behind a change is followed again,
  *   and what stayed the same is the same list
  */
-export function arrivalsIn(graph: RoutingGraph, before?: Followed): Arrivals {
+export function followArrivals(graph: RoutingGraph, before?: Followed): FollowedAgain {
   const { nodes, into, topology } = graph;
-  const anew = before && behindChanges(graph, before);
-  if (before && anew?.size === 0) return before.arrivals;
-  const partly = before && anew && anew.size * 2 < nodes.size;
-  const found = new Map<string, Set<Arrival> | readonly Arrival[]>(partly ? before.arrivals : []);
-  const walk = new Following(graph, found, partly ? anew : undefined);
-  if (partly) for (const id of anew) found.delete(id);
-  const publishers = partly
+  const changes = before && changesBetween(graph, before.graph);
+  if (before && changes?.behind.size === 0) return { graph, arrivals: before.arrivals, changed: changes.at };
+  const anew = changes && changes.behind.size * 2 < nodes.size ? changes.behind : undefined;
+  const found = new Map<string, Set<Arrival>>();
+  const known = before && anew ? before.arrivals : undefined;
+  const walk = new Following(graph, found, anew);
+  const publishers = anew
     ? new Set(
         [...anew].flatMap((id) =>
           (into.get(id) ?? []).flatMap(({ kind, from }) => (kind === 'publish' ? [from] : [])),
@@ -66,26 +74,23 @@ export function arrivalsIn(graph: RoutingGraph, before?: Followed): Arrivals {
       )
     : [...(topology.declared.apps?.keys() ?? [])].map((app) => `publisher:${app}`);
   for (const id of publishers) walk.publish(id);
-  if (partly) {
+  if (anew) {
     // what comes from outside of what is followed again
     for (const id of new Set([...anew].flatMap((each) => (into.get(each) ?? []).map(({ from }) => from)))) {
       const node = nodes.get(id);
-      if (node && !anew.has(id)) for (const arrival of found.get(id) ?? []) walk.goOn(node, arrival);
+      if (node && !anew.has(id)) for (const arrival of known!.get(id) ?? []) walk.goOn(node, arrival);
     }
   }
   walk.finish();
   const order = inOrder(topology.messages.keys());
-  const result = new Map<string, readonly Arrival[]>();
+  const arrivals = new Map<string, readonly Arrival[]>(known);
+  if (anew) for (const id of anew) if (!found.has(id)) arrivals.delete(id);
   for (const [id, here] of found) {
-    if (!(here instanceof Set)) {
-      result.set(id, here);
-      continue;
-    }
-    const known = before?.arrivals.get(id);
-    const same = known?.length === here.size && known.every((each) => here.has(each));
-    result.set(id, same ? known : order(here));
+    const was = before?.arrivals.get(id);
+    const same = was?.length === here.size && was.every((each) => here.has(each));
+    arrivals.set(id, same ? was : order(here));
   }
-  return result;
+  return { graph, arrivals, changed: anew && new Set([...changes!.at, ...anew]) };
 }
 
 /** Arrivals on their way through a graph. */
@@ -94,7 +99,7 @@ class Following {
 
   constructor(
     private readonly graph: RoutingGraph,
-    private readonly found: Map<string, Set<Arrival> | readonly Arrival[]>,
+    private readonly found: Map<string, Set<Arrival>>,
     /** The nodes that are followed again; all others are known already. */
     private readonly anew: ReadonlySet<string> | undefined,
   ) {}
@@ -121,7 +126,7 @@ class Following {
       form = arrivalOf(arrival.type, name, arrival.wrapped);
     }
     let here = this.found.get(id);
-    if (!(here instanceof Set)) this.found.set(id, (here = new Set()));
+    if (!here) this.found.set(id, (here = new Set()));
     if (here.has(form)) return;
     here.add(form);
     this.work.push({ node, arrival: form });
@@ -167,38 +172,54 @@ function inOrder(types: Iterable<string>): (here: ReadonlySet<Arrival>) => reado
       : [...here].sort((a, b) => rank.get(a.type.id)! - rank.get(b.type.id)! || (form(a) < form(b) ? -1 : 1));
 }
 
-/** The nodes to which something else may come than before: behind whatever changed. */
-function behindChanges(graph: RoutingGraph, { graph: then }: Followed): Set<string> | undefined {
+interface Changes {
+  /** The nodes that are not what they were, or whose ways are not. */
+  readonly at: ReadonlySet<string>;
+  /** The nodes to which something else may come than before: behind whatever changed. */
+  readonly behind: ReadonlySet<string>;
+}
+
+function changesBetween(graph: RoutingGraph, then: RoutingGraph): Changes | undefined {
   const { nodes, out, topology } = graph;
   const was = then.topology;
   if (brokersOf(graph) !== brokersOf(then)) return undefined;
   const types = new Set<string>();
   for (const [id, type] of topology.messages) if (was.messages.get(id) !== type) types.add(id);
   for (const id of was.messages.keys()) if (!topology.messages.has(id)) types.add(id);
+  const at = new Set<string>();
   const behind = new Set<string>();
-  const all = [nodes, ...(nodes.size === then.nodes.size && sameKeys(nodes, then.nodes) ? [] : [then.nodes])];
-  for (const ids of all) {
-    for (const id of ids.keys()) {
-      const [now, before] = [nodes.get(id), then.nodes.get(id)];
+  const compare = (id: string, now: GraphNode | undefined, before: GraphNode | undefined) => {
+    if (now !== before) {
+      at.add(id);
       // a queue's name on the wire is a key
-      if (now !== before && (now?.role === 'queue' || !now || !before)) behind.add(id);
-      const [ways, known] = [out.get(id), then.out.get(id)];
-      const sends = types.size > 0 && ways?.some(({ kind, label }) => kind === 'publish' && types.has(label));
-      if (ways !== known || sends)
-        for (const edge of [...(ways ?? []), ...(known ?? [])]) behind.add(edge.to);
+      if (now?.role === 'queue' || !now || !before) behind.add(id);
     }
+    const [ways, known] = [out.get(id), then.out.get(id)];
+    const sends = types.size > 0 && ways?.some(({ kind, label }) => kind === 'publish' && types.has(label));
+    if (ways === known && !sends) return;
+    at.add(id);
+    for (const list of [ways, known]) {
+      for (const edge of list ?? []) {
+        behind.add(edge.to);
+        // what leads into its end changed with it
+        at.add(edge.to);
+      }
+    }
+  };
+  let same = 0;
+  for (const [id, now] of nodes) {
+    const before = then.nodes.get(id);
+    if (before) same++;
+    compare(id, now, before);
   }
+  if (same < then.nodes.size)
+    for (const [id, before] of then.nodes) if (!nodes.has(id)) compare(id, undefined, before);
   for (const id of behind) {
     for (const edge of out.get(id) ?? []) behind.add(edge.to);
     for (const edge of then.out.get(id) ?? []) behind.add(edge.to);
   }
-  return behind;
+  return { at, behind };
 }
 
 const brokersOf = ({ topology }: RoutingGraph): string =>
   [...(topology.declared.brokers ?? [])].map(([id, { value }]) => `${id} ${value.variant}`).join();
-
-const sameKeys = (a: ReadonlyMap<string, unknown>, b: ReadonlyMap<string, unknown>): boolean => {
-  for (const key of a.keys()) if (!b.has(key)) return false;
-  return true;
-};

@@ -95,7 +95,8 @@ export async function connectDemo(
     );
     targets.push({ environment, id });
   }
-  if ((await rolloutsOf(db, topology.id)).length) return;
+  const tried = await rolloutsOf(db, topology.id);
+  if (tried.some(({ environment, state }) => environment === 'live' && state !== 'failed')) return;
   for (const { environment, id } of targets) {
     if (environment !== 'live') continue;
     const planned = await service.plan(topology, approver, LIVE_REVISION, id);

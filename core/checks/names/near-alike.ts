@@ -36,11 +36,14 @@ export const nearAlike = check({
 /** What was worked out once of a name: there are many, and they are asked for at every change. */
 const plain = new Map<string, string>();
 
+/** What parts the words of a name; between two digits it parts two numbers, and means something. */
+const SEPARATOR = /(?<!\d)[\s._/-]|[\s._/-](?!\d)/g;
+
 function plainly(name: string): string {
   let found = plain.get(name);
   if (found === undefined) {
     if (plain.size > 200_000) plain.clear();
-    plain.set(name, (found = name.toLowerCase().replace(/[\s._/-]/g, '')));
+    plain.set(name, (found = name.toLowerCase().replace(SEPARATOR, '')));
   }
   return found;
 }

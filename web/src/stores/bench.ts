@@ -24,6 +24,7 @@ import type {
 import { applyTo } from './edits.ts';
 import { forget, keep, readKept } from './kept.ts';
 import { useSession } from './session.ts';
+import { standingsOf, type Standing } from './standings.ts';
 import { createUndo } from './undo.ts';
 
 /** Where the draft stands: what is on the screen and what the server has. */
@@ -44,7 +45,11 @@ export const useBench = defineStore('bench', () => {
   /** The server's side of a draft that moved while it was edited here. */
   const theirs = shallowRef<DraftData>();
   const revisions = shallowRef<RevisionEntry[]>([]);
+  /** Where each environment stands. */
+  const standings = shallowRef<readonly Standing[]>([]);
   const analysis = shallowRef<Analysis>(EMPTY);
+  /** Whether the worker has said anything of this topology yet. */
+  const looked = ref(false);
   /** What the analysis found, with the expectations that are not kept. */
   const findings = computed(() =>
     broken.value.length ? [...analysis.value.findings, ...broken.value] : analysis.value.findings,
@@ -101,8 +106,21 @@ export const useBench = defineStore('bench', () => {
         }
       }
     }
+    looked.value = false;
     await beginFrom();
-    await Promise.all([analyse(), api.revisions(slug).then((list) => (revisions.value = list))]);
+    await Promise.all([
+      analyse(),
+      api.revisions(slug).then((list) => (revisions.value = list)),
+      // where environments stand is good to know, and nothing to wait for
+      standAgain().catch(() => undefined),
+    ]);
+  }
+
+  /** Asks where the environments stand: after a rollout they stand elsewhere. */
+  async function standAgain(): Promise<void> {
+    const { slug } = topology.value!;
+    const [targets, rollouts] = await Promise.all([api.targets(slug), api.rollouts(slug)]);
+    standings.value = standingsOf(targets, rollouts);
   }
 
   /** Tells the worker what the draft began from, so that it can say what the draft adds and cures. */
@@ -136,6 +154,7 @@ export const useBench = defineStore('bench', () => {
           now.map(({ name }) => name),
         );
         analysis.value = found;
+        looked.value = true;
         // what follows from it is asked for first by those who wait on the analysis itself
         await Promise.resolve();
         const lists = await core.lists();
@@ -366,6 +385,9 @@ export const useBench = defineStore('bench', () => {
     saveTrouble,
     theirs,
     revisions,
+    standings,
+    standAgain,
+    looked,
     analysis,
     findings,
     counts,

@@ -9,6 +9,7 @@ import Mark from '../parts/Mark.vue';
 import { useBench, type SaveState } from '../stores/bench.ts';
 import { useLook } from '../stores/look.ts';
 import { useSession } from '../stores/session.ts';
+import { standingInWords } from '../stores/standings.ts';
 import { VIEWS } from './list.ts';
 import { showInText } from './show.ts';
 
@@ -138,6 +139,13 @@ async function signOut() {
         }}</span>
         <span v-if="bench.saveTrouble" class="error">{{ bench.saveTrouble }}</span>
       </span>
+      <router-link
+        v-if="bench.standings.length"
+        :to="{ name: 'rollout', params: route.params, query: shared }"
+        class="soft standings"
+        data-testid="standings"
+        >{{ bench.standings.map(standingInWords).join(' · ') }}</router-link
+      >
       <span v-if="bench.canWrite" class="steps">
         <button class="plain tool" :disabled="!bench.canUndo" @click="bench.undo">undo</button>
         <button class="plain tool" :disabled="!bench.canRedo" @click="bench.redo">redo</button>
@@ -151,7 +159,8 @@ async function signOut() {
       >
         <span v-if="errors" class="error">{{ plural(errors, 'error') }}</span>
         <span v-if="warnings" class="warning">{{ plural(warnings, 'warning') }}</span>
-        <span v-if="!errors && !warnings" class="good">no findings</span>
+        <span v-if="!bench.looked" class="soft">looking …</span>
+        <span v-else-if="!errors && !warnings" class="good">no findings</span>
         <span v-if="bench.proofs.length" :class="broken ? 'error' : 'good'" class="kept">{{
           broken
             ? `${broken} of ${bench.proofs.length} expectations broken`
@@ -246,6 +255,14 @@ header {
 }
 .state {
   margin-left: 8px;
+}
+.standings {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  text-decoration: none;
+}
+.standings:hover {
+  color: var(--ink);
 }
 .state.offline,
 .state.moved,

@@ -107,7 +107,7 @@ let laidOut: Layout | undefined;
 let told = { outline: '', messages: '', drawing: '' };
 
 /** More findings than this are counted, not listed: nobody reads them, and they cost on every key stroke. */
-const MOST_FINDINGS = 1000;
+const MOST_FINDINGS = 500;
 
 function worstOf(all: readonly Finding[]): Map<string, Severity> {
   const found = new Map<string, Severity>();

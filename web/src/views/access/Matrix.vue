@@ -281,6 +281,7 @@ tbody tr:hover {
   background: var(--band);
 }
 .box {
+  white-space: nowrap;
   width: 100%;
   height: 100%;
   padding: 0 3px;
@@ -291,7 +292,7 @@ tbody tr:hover {
 .cell {
   font: normal 12px/18px var(--mono);
   display: inline-block;
-  min-width: 16px;
+  min-width: 11px;
   text-align: center;
 }
 .cell.needed {
@@ -299,6 +300,7 @@ tbody tr:hover {
   color: var(--ink);
 }
 .cell.missing {
+  min-width: 16px;
   color: var(--error);
   font-weight: 700;
   border: 1.5px solid var(--error);

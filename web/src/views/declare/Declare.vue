@@ -26,11 +26,17 @@ const shown = computed(() => {
   return typeof asked === 'string' && names.value.includes(asked) ? asked : (names.value[0] ?? '');
 });
 const text = computed(() => bench.documents.find(({ name }) => name === shown.value)?.text ?? '');
-const findings = computed(() => bench.findings.filter(({ spot }) => spot.doc === shown.value));
+/** More marks in one document than these are no help, and every key has to move them. */
+const MOST_MARKED = 200;
+const findings = computed(() =>
+  bench.findings.filter(({ spot }) => spot.doc === shown.value).slice(0, MOST_MARKED),
+);
 /** The findings that the close-up does not show already. */
 const elsewhere = computed(() =>
   bench.findings.filter(({ about }) => about === undefined || about !== focus.closeUp?.id),
 );
+/** More than these are gone through in a view of their own. */
+const MOST_LISTED = 12;
 /** The uses of a name that were asked for. */
 const uses = ref<NamedView>();
 const renaming = ref<{ id: string; old: string; name: string; trouble: string }>();
@@ -141,7 +147,13 @@ async function pick(id: string) {
         <p v-if="bench.findings.length === 0" class="good">
           None: everything named exists, and everything leads somewhere.
         </p>
-        <Findings :findings="elsewhere" show-place @show="show" />
+        <Findings :findings="elsewhere.slice(0, MOST_LISTED)" show-place @show="show" />
+        <router-link
+          v-if="elsewhere.length > MOST_LISTED"
+          class="link"
+          :to="{ name: 'findings', params: route.params, query: route.query }"
+          >{{ elsewhere.length - MOST_LISTED }} more, in Findings</router-link
+        >
       </section>
     </aside>
     <el-dialog

@@ -47,6 +47,7 @@ async function attempt(work: () => Promise<void>) {
 async function refresh(id: number) {
   current.value = await api.rollout(slug.value, id);
   list.value = await api.rollouts(slug.value);
+  if (current.value.state === 'applied') await bench.standAgain();
 }
 
 watch(
