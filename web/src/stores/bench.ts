@@ -33,7 +33,7 @@ export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'moved' | '
 const SAVE_AFTER_MS = 500;
 const RETRY_AFTER_MS = 3000;
 
-const EMPTY: Analysis = { name: '', findings: [], counts: { error: 0, warning: 0, advice: 0 } };
+const NONE = { error: 0, warning: 0, advice: 0 };
 
 /** The workspace of one topology: its draft, what the worker says of it, and keeping it safe. */
 export const useBench = defineStore('bench', () => {
@@ -47,12 +47,16 @@ export const useBench = defineStore('bench', () => {
   const revisions = shallowRef<RevisionEntry[]>([]);
   /** Where each environment stands. */
   const standings = shallowRef<readonly Standing[]>([]);
-  const analysis = shallowRef<Analysis>(EMPTY);
+  /** What the worker said last: a new object whenever it said something. */
+  const analysis = shallowRef<Pick<Analysis, 'name' | 'counts'>>({ name: '', counts: NONE });
+  /** What the checks found; a finding that stays is the same object. */
+  const checked = shallowRef<readonly FindingView[]>([]);
+  let told = new Map<number, FindingView>();
   /** Whether the worker has said anything of this topology yet. */
   const looked = ref(false);
   /** What the analysis found, with the expectations that are not kept. */
   const findings = computed(() =>
-    broken.value.length ? [...analysis.value.findings, ...broken.value] : analysis.value.findings,
+    broken.value.length ? [...checked.value, ...broken.value] : checked.value,
   );
   const counts = computed(() => {
     const all = { ...analysis.value.counts };
@@ -70,6 +74,11 @@ export const useBench = defineStore('bench', () => {
   const compared = ref<number>();
   /** What went wrong in the worker itself; never in ordinary use. */
   const trouble = ref('');
+  /** The names of the documents; one list for as long as none comes, goes or changes. */
+  const names = computed<readonly string[]>((before) => {
+    const now = documents.value.map(({ name }) => name);
+    return before?.length === now.length && now.every((name, i) => name === before[i]) ? before : now;
+  });
   const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
 
   let version = 0;
@@ -153,7 +162,7 @@ export const useBench = defineStore('bench', () => {
           now.filter((document) => !before.has(document)),
           now.map(({ name }) => name),
         );
-        analysis.value = found;
+        hear(found);
         looked.value = true;
         // what follows from it is asked for first by those who wait on the analysis itself
         await Promise.resolve();
@@ -172,6 +181,14 @@ export const useBench = defineStore('bench', () => {
       .catch((error: Error) => (trouble.value = `The topology could not be worked out: ${error.message}`))
       .finally(() => (analysing = undefined));
     return analysing;
+  }
+
+  /** Takes in what was found; of the findings only those that are new were sent. */
+  function hear({ findings: numbers, news, ...rest }: Analysis): void {
+    const fresh = new Map(news.map(({ at, view }) => [at, view]));
+    told = new Map(numbers.map((at) => [at, fresh.get(at) ?? told.get(at)!]));
+    checked.value = numbers.map((at) => told.get(at)!);
+    analysis.value = rest;
   }
 
   async function draw(): Promise<void> {
@@ -380,6 +397,7 @@ export const useBench = defineStore('bench', () => {
   return {
     topology,
     documents,
+    names,
     base,
     saveState,
     saveTrouble,

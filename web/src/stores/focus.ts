@@ -105,13 +105,17 @@ export const useFocus = defineStore('focus', () => {
     { immediate: true },
   );
   let looking = 0;
+  let shown: string | undefined;
   watch(
     [selected, () => bench.analysis],
     async () => {
       const turn = ++looking;
       const result = selected.value ? await core.closeUp(selected.value) : undefined;
       if (turn !== looking) return;
-      closeUp.value = result;
+      // what stays the same is not drawn anew: forms are dear
+      const sign = JSON.stringify(result);
+      if (sign !== shown) closeUp.value = result;
+      shown = sign;
       // those who measure hear when the screen is about to say what the text says
       dispatchEvent(new Event('vondle:answered'));
     },

@@ -124,6 +124,27 @@ function worstOf(all: readonly Finding[]): Map<string, Severity> {
   return found;
 }
 
+/** The numbers of findings by all they say, so that each is sent, and drawn, once. */
+let numbers = new Map<string, number>();
+let lastNumber = 0;
+
+function toldBefore(views: readonly FindingView[]): Pick<Analysis, 'findings' | 'news'> {
+  const known = numbers;
+  numbers = new Map();
+  const news: Analysis['news'] = [];
+  const all = views.map((view) => {
+    const sign = JSON.stringify(view);
+    let at = known.get(sign);
+    if (at === undefined) {
+      at = numbers.get(sign) ?? ++lastNumber;
+      news.push({ at, view });
+    }
+    numbers.set(sign, at);
+    return at;
+  });
+  return { findings: all, news };
+}
+
 /** The value where it differs from what was told before. */
 function news<T>(what: keyof typeof told, value: T, sign = JSON.stringify(value)): T | undefined {
   if (told[what] === sign) return undefined;
@@ -147,7 +168,7 @@ const worker = {
     );
     const counts = { error: 0, warning: 0, advice: 0 };
     for (const { severity } of held.findings) counts[severity]++;
-    return { name: graph.topology.name, findings, counts };
+    return { name: graph.topology.name, ...toldBefore(findings), counts };
   },
 
   /** Tries every expectation out. */

@@ -225,7 +225,10 @@ export interface NamedView {
 
 export interface Analysis {
   name: string;
-  findings: FindingView[];
+  /** Each finding by number; those that were told before are the same numbers. */
+  findings: number[];
+  /** The findings that were not told before. */
+  news: { at: number; view: FindingView }[];
   counts: Record<Severity, number>;
 }
 

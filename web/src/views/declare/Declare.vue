@@ -20,10 +20,9 @@ const router = useRouter();
 const host = ref<HTMLElement>();
 let editor: Editor | undefined;
 
-const names = computed(() => bench.documents.map(({ name }) => name));
 const shown = computed(() => {
   const asked = route.query.doc;
-  return typeof asked === 'string' && names.value.includes(asked) ? asked : (names.value[0] ?? '');
+  return typeof asked === 'string' && bench.names.includes(asked) ? asked : (bench.names[0] ?? '');
 });
 const text = computed(() => bench.documents.find(({ name }) => name === shown.value)?.text ?? '');
 /** More marks in one document than these are no help, and every key has to move them. */

@@ -16,10 +16,12 @@ const renaming = ref<string>();
 const trouble = ref('');
 const file = ref<HTMLInputElement>();
 
-const counts = computed(() => {
+/** Findings by document; the same object while they are the same, for each link here is dear to draw. */
+const counts = computed<ReadonlyMap<string, number>>((before) => {
   const found = new Map<string, number>();
   for (const { spot } of bench.findings) found.set(spot.doc, (found.get(spot.doc) ?? 0) + 1);
-  return found;
+  const same = before?.size === found.size && [...found].every(([name, n]) => before.get(name) === n);
+  return same ? before : found;
 });
 const withEnding = (name: string) =>
   /\.(ya?ml|json)$/.test(name.trim()) ? name.trim() : `${name.trim()}.yaml`;
@@ -108,7 +110,7 @@ function act(command: 'rename' | 'remove' | 'export' | 'import') {
     </h2>
     <input ref="file" type="file" accept=".zip" hidden data-testid="zip" @change="imported" />
     <ul>
-      <li v-for="{ name } in bench.documents" :key="name">
+      <li v-for="name in bench.names" :key="name">
         <form v-if="renaming !== undefined && name === shown" class="row" @submit.prevent="rename">
           <el-input
             v-model="renaming"
