@@ -74,19 +74,21 @@ function isAt({ place, about }: Finding, { decl, key, ids }: Owner): boolean {
 /**
  * Divides findings into those that stand and those that are meant.
  * @param checks the ids of all checks
+ * @param written whether any document has an acceptance at all; most have none, and all would be looked at
  * @returns also what is wrong with the acceptances themselves
  */
 export function accepting(
   declared: DocumentDecl,
   findings: readonly Finding[],
   checks: ReadonlySet<string>,
+  written: boolean,
 ): {
   standing: readonly Finding[];
   accepted: readonly Accepted[];
   unused: readonly Complaint[];
   unknown: readonly Complaint[];
 } {
-  const owners = [...ownersIn(declared)];
+  const owners = written ? [...ownersIn(declared)] : [];
   if (owners.length === 0) return { standing: findings, accepted: [], unused: [], unknown: [] };
   const accepted: Accepted[] = [];
   const gone = new Set<Finding>();

@@ -163,12 +163,12 @@ export class Checking {
     const visitAll = (kind: SubjectKind, subjects: Iterable<readonly [unknown, unknown]>, size: number) => {
       let units = this.units.get(kind);
       if (!units) this.units.set(kind, (units = new Map()));
+      for (const [id, subject] of subjects) visit(units, kind, id, subject);
+      if (units.size === size) return;
+      // what is gone is forgotten
       const seen = new Set<unknown>();
-      for (const [id, subject] of subjects) {
-        seen.add(id);
-        visit(units, kind, id, subject);
-      }
-      if (units.size > size) for (const id of units.keys()) if (!seen.has(id)) units.delete(id);
+      for (const [id] of subjects) seen.add(id);
+      for (const id of units.keys()) if (!seen.has(id)) units.delete(id);
     };
     visitAll('node', graph.nodes, graph.nodes.size);
     visitAll('message', messages, messages.size);
@@ -247,7 +247,8 @@ function findingOf(check: string, severity: Severity, { mends, ...complaint }: C
 }
 
 function accept({ topology }: RoutingGraph, found: readonly Finding[]): Checked {
-  const { standing, accepted, unused, unknown } = accepting(topology.declared, found, IDS);
+  const written = topology.documents.some(({ text }) => text.includes('accept'));
+  const { standing, accepted, unused, unknown } = accepting(topology.declared, found, IDS, written);
   const finding =
     ({ id, severity }: (typeof ABOUT_ACCEPTANCES)[number]) =>
     (complaint: Complaint): Finding =>

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { readTopology } from '../index.ts';
+import { checksReference, readTopology } from '../index.ts';
 
 const text = readFileSync(join(__dirname, '../../docs/language.md'), 'utf8');
 const examples = [...text.matchAll(/^```yaml\n([^]*?)^```/gm)].map((match) => match[1]!);
@@ -11,6 +11,11 @@ test.each(examples.map((example, i) => [i + 1, example] as const))(
     expect(readTopology([{ name: 'example.yaml', text: example }]).findings).toEqual([]);
   },
 );
+
+test('the page of the checks is what the registry says', () => {
+  // to publish a change: npm run checks
+  expect(readFileSync(join(__dirname, '../../docs/checks.md'), 'utf8')).toBe(checksReference());
+});
 
 test('there is an example for every part of a document', () => {
   const parts = [

@@ -9,41 +9,40 @@ export const nearAlike = check({
   finds: 'Names that differ from each other only by case or separator.',
   why: 'Sooner or later somebody means the one and writes the other, and both are there, so nothing complains.',
   of: 'whole',
-  run: (graph) =>
-    [...groupsOf(graph)].flatMap(([where, lists]) => {
-      const first = new Map<string, Named>();
-      const found: Complaint[] = [];
-      for (const { kind, items } of lists) {
-        for (const { name, key } of items?.values() ?? []) {
-          const each = { name, key, kind };
-          const sign = plainly(name);
-          const before = first.get(sign);
-          if (!before) first.set(sign, each);
-          else if (before.name !== name)
-            found.push({
-              message: `\`${name}\` and \`${before.name}\` ${where} differ only by case or separator.`,
-              place: key,
-              about: `${kind}${name}`,
-              also: [`${before.kind}${before.name}`],
-              related: [{ place: before.key, message: `\`${before.name}\`` }],
-            });
-        }
-      }
-      return found;
-    }),
+  run: (graph) => {
+    const attributes = alike(attributesOf(graph));
+    // as long as no name comes, goes or changes, names that were told apart still are
+    const { names } = graph.topology;
+    if (apart.has(names)) return attributes;
+    const found = [...groupsOf(graph)].flatMap(alike);
+    if (found.length === 0) apart.add(names);
+    return [...attributes, ...found];
+  },
 });
 
-/** What was worked out once of a name: there are many, and they are asked for at every change. */
-const plain = new Map<string, string>();
+/** Stands for names among which none are too alike. */
+const apart = new WeakSet<object>();
 
 /** What parts the words of a name; between two digits it parts two numbers, and means something. */
 const SEPARATOR = /(?<!\d)[\s._/-]|[\s._/-](?!\d)/g;
 
-function plainly(name: string): string {
-  let found = plain.get(name);
-  if (found === undefined) {
-    if (plain.size > 200_000) plain.clear();
-    plain.set(name, (found = name.toLowerCase().replace(SEPARATOR, '')));
+function alike([where, lists]: Group): Complaint[] {
+  const first = new Map<string, Named>();
+  const found: Complaint[] = [];
+  for (const { kind, items } of lists) {
+    for (const { name, key } of items?.values() ?? []) {
+      const sign = name.toLowerCase().replace(SEPARATOR, '');
+      const before = first.get(sign);
+      if (!before) first.set(sign, { name, key, kind });
+      else if (before.name !== name)
+        found.push({
+          message: `\`${name}\` and \`${before.name}\` ${where} differ only by case or separator.`,
+          place: key,
+          about: `${kind}${name}`,
+          also: [`${before.kind}${before.name}`],
+          related: [{ place: before.key, message: `\`${before.name}\`` }],
+        });
+    }
   }
   return found;
 }
@@ -60,8 +59,11 @@ interface Names {
   readonly items: ReadonlyMap<string, { readonly name: string; readonly key: Place }> | undefined;
 }
 
-function* groupsOf({ topology }: RoutingGraph): Generator<readonly [string, Names[]]> {
-  const { declared, messages } = topology;
+/** Where names stand side by side, and which. */
+type Group = readonly [where: string, names: readonly Names[]];
+
+function* groupsOf({ topology }: RoutingGraph): Generator<Group> {
+  const { declared } = topology;
   yield ['among the apps', [{ kind: 'app:', items: declared.apps }]];
   yield ['among the message types', [{ kind: 'message:', items: declared.messages }]];
   for (const [id, { value }] of declared.brokers ?? []) {
@@ -81,10 +83,13 @@ function* groupsOf({ topology }: RoutingGraph): Generator<readonly [string, Name
       ],
     ];
   }
+}
+
+function attributesOf({ topology }: RoutingGraph): Group {
   const attributes = new Map<string, { name: string; key: Place }>();
-  for (const type of messages.values())
+  for (const type of topology.messages.values())
     for (const own of [type.headers, type.properties])
       for (const [name, { place }] of own)
         if (!attributes.has(name)) attributes.set(name, { name, key: place });
-  yield ['among the headers and properties', [{ kind: 'header ', items: attributes }]];
+  return ['among the headers and properties', [{ kind: 'header ', items: attributes }]];
 }

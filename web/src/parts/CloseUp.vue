@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core';
 import { ElButton, ElInput } from 'element-plus';
 import { ref, watch } from 'vue';
 import { useBench } from '../stores/bench.ts';
@@ -17,6 +18,13 @@ const emit = defineEmits<{ show: [spot: Spot] }>();
 const name = ref<string>();
 const trouble = ref('');
 const uses = ref<Spot[]>();
+/** How many other places name it; counted in a pause, for all places are looked through. */
+const usesCount = ref(0);
+const countUses = useDebounceFn(async () => {
+  const of = focus.closeUp?.thing;
+  const count = of ? (await core.usesOf(of)).length : 0;
+  if (of === focus.closeUp?.thing) usesCount.value = count;
+}, 250);
 /** The way whose condition is open: the only one opens by itself. */
 const shownWay = ref('');
 
@@ -26,9 +34,16 @@ watch(
     name.value = undefined;
     trouble.value = '';
     uses.value = undefined;
+    usesCount.value = 0;
     const ways = focus.closeUp?.conditions ?? [];
     shownWay.value = ways.length === 1 ? ways[0]!.edge : '';
   },
+  { immediate: true },
+);
+
+watch(
+  () => focus.closeUp,
+  () => void countUses(),
   { immediate: true },
 );
 
@@ -62,8 +77,8 @@ async function findUses() {
         <button class="plain link" @click="emit('show', focus.closeUp.spot)">
           {{ focus.closeUp.spot.doc }} {{ focus.closeUp.spot.line }}
         </button>
-        <button v-if="focus.closeUp.uses" class="plain link" :aria-expanded="Boolean(uses)" @click="findUses">
-          {{ focus.closeUp.uses === 1 ? '1 use' : `${focus.closeUp.uses} uses` }}
+        <button v-if="usesCount" class="plain link" :aria-expanded="Boolean(uses)" @click="findUses">
+          {{ usesCount === 1 ? '1 use' : `${usesCount} uses` }}
         </button>
         <button
           v-if="bench.canWrite && name === undefined"

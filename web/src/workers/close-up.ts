@@ -9,7 +9,6 @@ import {
   thing,
   tryCondition,
   typesAt,
-  usesOf,
   type Edge,
   type RoutingGraph,
   type Thing,
@@ -61,7 +60,6 @@ export function closeUpOf(held: Held, id: string, findings: readonly FindingView
   };
   const node = graph.nodes.get(nodes[0] ?? '');
   const about = node ? noteOf(graph, node) : of.kind;
-  const uses = usesOf(topology, of);
   return {
     id: of.kind === 'app' ? (nodes[0] ?? of.id) : of.id,
     thing: of.id,
@@ -87,7 +85,6 @@ export function closeUpOf(held: Held, id: string, findings: readonly FindingView
       of.kind === 'queue' || of.kind === 'subscription'
         ? [...new Set(nodes.flatMap((each) => [...typesAt(graph, each)]))]
         : [],
-    uses: uses.length,
   };
 }
 

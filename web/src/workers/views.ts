@@ -205,8 +205,6 @@ export interface CloseUp {
   conditions: { edge: string; node: string; title: string }[];
   /** The message types published where a way leads here from. */
   reach: string[];
-  /** How many other places name it. */
-  uses: number;
 }
 
 /** A name in the text. */
