@@ -88,7 +88,9 @@ function team(t: number, broker: string, first: boolean): Document {
   types.forEach((type, e) => lines.push(`      exchange-${t}-${e}: { type: ${type} }`));
   lines.push('    queues:');
   for (let q = 0; q < 160; q++)
-    lines.push(`      queue-${t}-${q}: { ttl: ${1 + (q % 59)}m, maxLength: ${1000 + q}, overflow: drop-oldest } # of team ${t}`);
+    lines.push(
+      `      queue-${t}-${q}: { ttl: ${1 + (q % 59)}m, maxLength: ${1000 + q}, overflow: drop-oldest } # of team ${t}`,
+    );
   lines.push('    bindings:');
   for (let b = 0; b < 400; b++) {
     const e = next(10);

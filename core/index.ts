@@ -27,7 +27,15 @@ export * from './samples/spread.ts';
 export * from './routing/batch.ts';
 export * from './expectations/prove.ts';
 export { usageOf, excessOf, type Excess, type Usage } from './access/usage.ts';
-export { callersOf, cellsOf, matrixCsv, needInWords, subjectsOf, type Cell, type CellState } from './access/matrix.ts';
+export {
+  callersOf,
+  cellsOf,
+  matrixCsv,
+  needInWords,
+  subjectsOf,
+  type Cell,
+  type CellState,
+} from './access/matrix.ts';
 export { labelsOf, reachOfLabel, type LabelReach } from './access/label.ts';
 export { allowNeeds, needsOfRoute, needTitle } from './access/route.ts';
 export { answerInWords, askAccess, type Question } from './access/ask.ts';

@@ -29,6 +29,9 @@ const PICTURES = [
     path: `${T}/trace?type=sailing-departed&sel=queue:mainland/to-islet`,
     wait: '[data-testid=why-not]',
   },
+  { name: 'findings', path: `${T}/findings`, wait: '[data-testid=diff]' },
+  { name: 'expectations', path: `${T}/expectations`, wait: '[data-testid=proof]' },
+  { name: 'access', path: `${T}/access?broker=shore`, wait: '[data-testid=cell]', before: pickMissing },
   { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose', before: rollOut },
 ];
 
@@ -50,6 +53,13 @@ async function rollOut(page) {
   await press('.acts button', '');
   await press('.probe button', 'Send a probe');
   await page.waitForSelector('[data-testid=probe]');
+}
+
+/** Picks the cell of what is missing. */
+async function pickMissing(page) {
+  const cell = await page.waitForSelector('td .cell.missing');
+  await cell.click();
+  await page.waitForSelector('[data-testid=the-cell] h3');
 }
 
 /** Sends a thousand messages through. */

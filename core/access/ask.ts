@@ -23,7 +23,12 @@ export function askAccess(
   graph: RoutingGraph,
   { who, action, on, key, encrypted }: Question,
 ):
-  | { readonly ok: true; readonly decision: Decision; readonly tenant: string | undefined; readonly on: Thing }
+  | {
+      readonly ok: true;
+      readonly decision: Decision;
+      readonly tenant: string | undefined;
+      readonly on: Thing;
+    }
   | { readonly ok: false; readonly message: string } {
   const { topology } = graph;
   const [, kind, name] = /^(app|tenant|topic|link):(.+)$/s.exec(who) ?? [];
