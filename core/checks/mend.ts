@@ -21,7 +21,9 @@ export type MendOutcome =
 const WEIGHT: Readonly<Record<Severity, number>> = { error: 3, warning: 2, advice: 1 };
 
 /** A finding of the same check about the same thing is the same trouble, though it may name fewer or other things. */
-const troubleOf = ({ check, about, place }: Finding): string => `${check} ${about ?? `${place.doc}`}`;
+const troubleOf = ({ check, about, place, message }: Finding): string =>
+  // two promises may break at one store
+  check.startsWith('expectation/') ? message : `${check} ${about ?? place.doc}`;
 
 /** @returns everything wrong with a topology */
 export const findingsOf = (topology: Topology): readonly Finding[] => review(topology).findings;

@@ -7,7 +7,7 @@ import { covers } from '../access/decide.ts';
 import type { ExpectationDecl } from '../language/language.ts';
 import type { MessageType } from '../language/messages.ts';
 import type { Topology } from '../language/read.ts';
-import { addressOf, thing, type Thing } from '../model/address.ts';
+import { addressOf, lookUp, STORES, thing, type Thing } from '../model/address.ts';
 import type { Finding } from '../model/finding.ts';
 import type { Message } from '../model/message.ts';
 import { counted, listed } from '../model/phrase.ts';
@@ -34,6 +34,8 @@ export interface Breach {
   readonly message: Message;
   readonly app: string;
   readonly why: string;
+  /** The store it is about, as a node id, where it is about one. */
+  readonly at?: string;
   readonly traces: readonly Trace[];
 }
 
@@ -77,8 +79,8 @@ export function prove(graph: RoutingGraph, expectation: ExpectationDecl): Proof 
         turns = result.turns;
         return result.trace;
       });
-      const why = breachOf(graph, expectation, traces);
-      if (why !== undefined) return { ...known, verdict: 'broken', broken: { message, app, why, traces } };
+      const found = breachOf(graph, expectation, traces);
+      if (found) return { ...known, verdict: 'broken', broken: { message, app, ...found, traces } };
     }
   }
   return { ...known, verdict: tried ? 'kept' : 'untried' };
@@ -94,12 +96,13 @@ export function findingOfProof({ name, place, verdict, broken, basis }: Proof): 
       message: `“${name}” is not tried: nobody publishes ${basis.messages ? 'such a message' : 'anything it speaks of'}.`,
       place,
     };
-  const { message, app, why } = broken!;
+  const { message, app, why, at } = broken!;
   return {
     check: 'expectation/broken',
     severity: 'error',
     message: `“${name}” is broken: ${message.type ?? 'a message'}${seen(message)}, sent by ${app}, ${why}.`,
     place,
+    ...(at ? { about: at } : {}),
   };
 }
 
@@ -152,38 +155,45 @@ function byApp(sendings: readonly Sending[]): Map<string, Sending[]> {
   return apps;
 }
 
-/** Why what became of a message is not what was promised; undefined where it is. */
+/** Why what became of a message is not what was promised, and at which node; undefined where it is. */
 function breachOf(
   graph: RoutingGraph,
   { reaches, only, never, copies, within }: ExpectationDecl,
   traces: readonly Trace[],
-): string | undefined {
+): { readonly why: string; readonly at?: string } | undefined {
   const rests = traces.flatMap((each) => each.rests);
   const where = () =>
     rests.length
       ? `it reaches ${listed([...new Set(rests.map(({ store }) => addressOf(store)))])}`
       : 'it reaches nothing';
-  for (const { value } of reaches?.items ?? [])
-    if (!rests.some((rest) => restsAt(graph, rest, value)))
-      return `does not reach ${value}: ${refusal(traces) ?? where()}`;
+  for (const { value } of reaches?.items ?? []) {
+    if (rests.some((rest) => restsAt(graph, rest, value))) continue;
+    const missed = lookUp(graph.topology.declared, value, STORES);
+    const why = `does not reach ${value}: ${refusal(traces) ?? where()}`;
+    return missed.ok ? { why, at: missed.thing.id } : { why };
+  }
   for (const { value } of never?.items ?? []) {
     const rest = rests.find((each) => restsAt(graph, each, value));
-    if (rest)
-      return `reaches ${addressOf(rest.store)}${value === addressOf(rest.store) ? '' : `, which is ${value}’s`}`;
-    if (traces.some(({ root }) => passes(graph, root, value))) return `passes ${value}`;
+    const whose = rest && value !== addressOf(rest.store) ? `, which is ${value}’s` : '';
+    if (rest) return { why: `reaches ${addressOf(rest.store)}${whose}`, at: rest.node };
+    if (traces.some(({ root }) => passes(graph, root, value))) return { why: `passes ${value}` };
   }
   if (only?.value) {
     const other = rests.find((rest) => !reaches?.items.some(({ value }) => restsAt(graph, rest, value)));
-    if (other) return `also reaches ${addressOf(other.store)}`;
+    if (other) return { why: `also reaches ${addressOf(other.store)}`, at: other.node };
   }
   const made = rests.reduce((sum, rest) => sum + rest.copies, 0);
-  if (copies && made !== copies.value) return `makes ${counted(made, 'copy', 'copies')}, not ${copies.value}`;
+  if (copies && made !== copies.value)
+    return { why: `makes ${counted(made, 'copy', 'copies')}, not ${copies.value}` };
   const slowest = rests.reduce<Rest | undefined>(
     (most, rest) => (rest.latency > (most?.latency ?? -1) ? rest : most),
     undefined,
   );
   if (within && slowest && slowest.latency > within.value)
-    return `takes ${formatDuration(slowest.latency)} to ${addressOf(slowest.store)}, more than ${formatDuration(within.value)}`;
+    return {
+      why: `takes ${formatDuration(slowest.latency)} to ${addressOf(slowest.store)}, more than ${formatDuration(within.value)}`,
+      at: slowest.node,
+    };
   return undefined;
 }
 

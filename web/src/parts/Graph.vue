@@ -320,7 +320,16 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
             >
               {{ MARKS[node.view.change] }}
             </text>
-            <circle v-if="node.view.worst" class="flag" :cx="layout.plate.width - 16" cy="10" r="4" />
+            <circle
+              v-if="node.view.worst"
+              class="flag"
+              :cx="layout.plate.width - 16"
+              cy="10"
+              :r="(node.view.findings ?? 1) > 1 ? 7.5 : 4"
+            />
+            <text v-if="(node.view.findings ?? 1) > 1" class="flagged" :x="layout.plate.width - 16" y="14">
+              {{ node.view.findings }}
+            </text>
           </g>
           <g
             v-for="split in splits"
@@ -540,6 +549,11 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
 }
 .flag {
   fill: var(--warning);
+}
+.flagged {
+  font: 600 11px var(--face);
+  fill: var(--on-accent);
+  text-anchor: middle;
 }
 .node.error .flag {
   fill: var(--error);

@@ -166,15 +166,16 @@ export const useBench = defineStore('bench', () => {
         looked.value = true;
         // what follows from it is asked for first by those who wait on the analysis itself
         await Promise.resolve();
-        const lists = await core.lists();
-        outline.value = lists.outline ?? outline.value;
-        messages.value = lists.messages ?? messages.value;
-        if (drawers && !stale) await draw();
         if (stale) continue;
         const tried = await core.prove();
         proofs.value = tried.proofs;
         broken.value = tried.findings;
         accepted.value = await core.accepted();
+        // lists and picture mark broken promises too
+        const lists = await core.lists();
+        outline.value = lists.outline ?? outline.value;
+        messages.value = lists.messages ?? messages.value;
+        if (drawers && !stale) await draw();
       }
     })()
       .then(() => (trouble.value = ''))

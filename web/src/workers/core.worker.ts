@@ -88,6 +88,7 @@ import type {
   Showing,
   Spot,
   StatementView,
+  Troubles,
   WhyNotView,
 } from './views.ts';
 
@@ -100,7 +101,7 @@ let base: RoutingGraph | undefined;
 let findings: FindingView[] = [];
 /** The findings of the revision the draft began from. */
 let baseline: ReturnType<typeof baselineOf> | undefined;
-let worst = new Map<string, Severity>();
+let troubles = new Map<string, Troubles>();
 /** Where everything stands on the screen. */
 let laidOut: Layout | undefined;
 /** What was told last, to tell only what is new. */
@@ -109,8 +110,9 @@ let told = { outline: '', messages: '', drawing: '' };
 /** More findings than this are counted, not listed: nobody reads them, and they cost on every key stroke. */
 const MOST_FINDINGS = 500;
 
-function worstOf(all: readonly Finding[]): Map<string, Severity> {
-  const found = new Map<string, Severity>();
+/** What is wrong with each thing, counted, and how much the worst of it weighs. */
+function troublesOf(all: readonly Finding[]): Map<string, Troubles> {
+  const found = new Map<string, Troubles>();
   for (const { about, also, severity } of all) {
     // an app that sends and takes is two nodes, and one thing
     const ids = [about, ...(also ?? [])].flatMap((id) =>
@@ -118,7 +120,8 @@ function worstOf(all: readonly Finding[]): Map<string, Severity> {
     );
     for (const id of new Set(ids)) {
       const before = found.get(id);
-      if (!(before && WEIGHT[before] >= WEIGHT[severity])) found.set(id, severity);
+      const heavier = before && WEIGHT[before.worst] >= WEIGHT[severity];
+      found.set(id, { worst: heavier ? before.worst : severity, findings: (before?.findings ?? 0) + 1 });
     }
   }
   return found;
@@ -160,7 +163,7 @@ const worker = {
   analyse(changed: TopologyDocument[], names: string[]): Analysis {
     held.take(changed, names);
     const { graph } = held;
-    worst = worstOf(held.findings);
+    troubles = troublesOf(held.findings);
     findings = findingViews(
       held,
       held.findings.slice(0, MOST_FINDINGS),
@@ -175,6 +178,8 @@ const worker = {
   prove(): Proofs {
     const broken = held.prove();
     const views = findingViews(held, broken, baseline && new Set(baseline.keys()));
+    // broken promises show where they break, in the lists and in the picture
+    if (broken.length) troubles = troublesOf(held.findings);
     findings = [...findings.filter(({ check }) => !check.startsWith('expectation/')), ...views];
     return { proofs: proofViews(held), findings: views };
   },
@@ -238,7 +243,7 @@ const worker = {
 
   /** What is declared, as lists, where they are not what was told last. */
   lists(): Lists {
-    const outline = news('outline', outlineOf(held.graph, worst));
+    const outline = news('outline', outlineOf(held.graph, troubles));
     const messages = news('messages', messagesOf(held.graph));
     return { ...(outline ? { outline } : {}), ...(messages ? { messages } : {}) };
   },
@@ -250,7 +255,7 @@ const worker = {
 
   /** The graph and where everything stands, if that is not what was told last. */
   drawing(showing: Showing): Drawing | undefined {
-    const drawn = draw(held.graph, base, worst, showing, laidOut);
+    const drawn = draw(held.graph, base, troubles, showing, laidOut);
     laidOut = drawn.layout;
     return news('drawing', drawn);
   },

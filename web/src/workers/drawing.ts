@@ -1,14 +1,7 @@
 /** What of the graph is drawn: all of it or a part, brokers folded, with what a comparison tells. */
-import {
-  compareGraphs,
-  fold,
-  neighbourhood,
-  type GraphNode,
-  type RoutingGraph,
-  type Severity,
-} from '@vondle/core';
+import { compareGraphs, fold, neighbourhood, type GraphNode, type RoutingGraph } from '@vondle/core';
 import { layOut } from './layout.ts';
-import type { ChangeView, Drawing, EdgeView, Layout, NodeView, Showing } from './views.ts';
+import type { ChangeView, Drawing, EdgeView, Layout, NodeView, Showing, Troubles } from './views.ts';
 import { edgeLabel, nodeName, noteOf } from './words.ts';
 
 /** More nodes than this are not laid out as they are: the largest brokers are folded first. */
@@ -16,20 +9,19 @@ const MOST_NODES = 2000;
 
 /**
  * @param base the graph compared with, if any
- * @param worst the worst finding of each thing
+ * @param troubles what is wrong with each thing
  * @param before where everything stood when it was drawn last
  */
 export function draw(
   graph: RoutingGraph,
   base: RoutingGraph | undefined,
-  worst: ReadonlyMap<string, Severity>,
+  troubles: ReadonlyMap<string, Troubles>,
   showing: Showing,
   before?: Layout,
 ): Drawing {
   const changes = base && showing.compared ? compareGraphs(base, graph) : [];
   const changed = new Map(changes.map((change) => [`${change.of} ${change.id}`, change.kind]));
   const nodeView = (of: RoutingGraph, node: GraphNode): NodeView => {
-    const found = worst.get(node.id);
     const change = changed.get(`node ${node.id}`);
     return {
       id: node.id,
@@ -38,7 +30,7 @@ export function draw(
       name: node.thing.name,
       address: nodeName(of, node.id),
       note: noteOf(of, node),
-      ...(found ? { worst: found } : {}),
+      ...troubles.get(node.id),
       ...(change ? { change } : {}),
     };
   };

@@ -15,7 +15,8 @@ import type { AcceptedView, ChangedLines, CheckView, FindingView, MendView, Proo
 
 /** The same trouble in two revisions, though it may stand elsewhere in the text. */
 export const troubleOf = ({ check, about, message }: Pick<Finding, 'check' | 'about' | 'message'>): string =>
-  `${check} ${about || message}`;
+  // two promises may break at one store
+  `${check} ${check.startsWith('expectation/') ? message : about || message}`;
 
 /** Of more findings than this, mends are named only for the first: each costs a little to work out. */
 const MOST_WITH_MENDS = 150;

@@ -1,16 +1,9 @@
 /** What a topology declares, as lists: the outline, and the message types with their samples. */
-import {
-  keptSamples,
-  samplesOf,
-  type Items,
-  type MessageType,
-  type RoutingGraph,
-  type Severity,
-} from '@vondle/core';
-import type { Beginnings, FieldView, MessageView, OutlineGroup, PublishView } from './views.ts';
+import { keptSamples, samplesOf, type Items, type MessageType, type RoutingGraph } from '@vondle/core';
+import type { Beginnings, FieldView, MessageView, OutlineGroup, PublishView, Troubles } from './views.ts';
 
 /** Everything by broker and kind. */
-export function outlineOf(graph: RoutingGraph, worst: ReadonlyMap<string, Severity>): OutlineGroup[] {
+export function outlineOf(graph: RoutingGraph, troubles: ReadonlyMap<string, Troubles>): OutlineGroup[] {
   const { declared } = graph.topology;
   const groups: OutlineGroup[] = [];
   const add = (
@@ -21,8 +14,7 @@ export function outlineOf(graph: RoutingGraph, worst: ReadonlyMap<string, Severi
     const items = kinds.flatMap(([kind, map]) =>
       [...(map?.keys() ?? [])].map((name) => {
         const id = `${kind}:${broker ? `${broker}/` : ''}${name}`;
-        const found = worst.get(id);
-        return { id, name, kind, ...(found ? { worst: found } : {}) };
+        return { id, name, kind, ...troubles.get(id) };
       }),
     );
     if (items.length) groups.push({ title, items });

@@ -126,6 +126,12 @@ export interface LabelView {
   why: string;
 }
 
+/** What is wrong with a thing. */
+export interface Troubles {
+  worst: Severity;
+  findings: number;
+}
+
 export interface NodeView {
   id: string;
   role: NodeRole | 'broker';
@@ -136,6 +142,8 @@ export interface NodeView {
   /** The line under the name: its type and the settings that matter. */
   note: string;
   worst?: Severity;
+  /** How many findings it has. */
+  findings?: number;
   /** How it differs from what the draft is compared with. */
   change?: ChangeKind;
   /** How many nodes it stands for, where it is folded. */
@@ -170,7 +178,7 @@ export interface MessageView {
 
 export interface OutlineGroup {
   title: string;
-  items: { id: string; name: string; kind: string; worst?: Severity }[];
+  items: ({ id: string; name: string; kind: string } & Partial<Troubles>)[];
 }
 
 export interface SettingView {

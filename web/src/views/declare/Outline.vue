@@ -66,7 +66,9 @@ function fold(title: string) {
             @click="emit('pick', item.id)"
           >
             <span class="mono">{{ item.name }}</span>
-            <span class="soft kind" :class="item.worst">{{ item.worst ?? item.kind }}</span>
+            <span class="soft kind" :class="item.worst">{{
+              item.findings && item.findings > 1 ? `${item.findings} findings` : (item.worst ?? item.kind)
+            }}</span>
           </button>
         </li>
       </ul>

@@ -1,0 +1,212 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { CHECKS, type TopologyDocument } from '@vondle/core';
+import { labelReach, matrixOf, matrixText, missingLeave, routeLeave, statementsOf } from './access.ts';
+import { closeUpOf } from './close-up.ts';
+import {
+  acceptedViews,
+  baselineOf,
+  changesOf,
+  checkViews,
+  findAgain,
+  findingViews,
+  mendView,
+  proofViews,
+  troubleOf,
+} from './findings.ts';
+import { Held } from './held.ts';
+
+const demo = (folder: string): TopologyDocument[] => {
+  const path = join(__dirname, '../../../demo', folder);
+  return readdirSync(path)
+    .sort()
+    .map((name) => ({ name, text: readFileSync(join(path, name), 'utf8') }));
+};
+const draft = demo('draft');
+const names = draft.map(({ name }) => name);
+function hold(documents: readonly TopologyDocument[] = draft): Held {
+  const held = new Held();
+  held.take(documents, names);
+  return held;
+}
+
+describe('findings on the screen', () => {
+  test('say where they stand, what they are about, and what the draft adds', () => {
+    const held = hold();
+    const base = baselineOf(demo('r3'));
+    const views = findingViews(held, held.findings, new Set(base.keys()));
+    expect(views).toHaveLength(6);
+    expect(views.every(({ fresh }) => fresh)).toBe(true);
+    const leave = views.find(({ check }) => check === 'access/missing-leave')!;
+    expect(leave).toMatchObject({
+      severity: 'error',
+      about: 'queue:shore/texting-in',
+      also: expect.arrayContaining(['topic:shore/notices', 'subscription:shore/texting']),
+      mends: ['Give the narrowest leave'],
+      spot: { doc: 'shore.yaml', line: 23 },
+    });
+    // against itself a draft adds nothing
+    expect(
+      findingViews(held, held.findings, new Set(held.findings.map(troubleOf))).some(({ fresh }) => fresh),
+    ).toBe(false);
+  });
+
+  test('are told with everything they are about', () => {
+    const held = hold();
+    const views = findingViews(held, held.findings, undefined);
+    for (const id of ['queue:shore/texting-in', 'topic:shore/notices', 'subscription:shore/texting'])
+      expect(closeUpOf(held, id, views)!.findings.map(({ check }) => check)).toContain(
+        'access/missing-leave',
+      );
+    expect(closeUpOf(held, 'queue:mainland/boards', views)!.findings).toEqual([]);
+  });
+
+  test('keep their places after an edit above them', () => {
+    const held = hold();
+    const before = findingViews(held, held.findings, undefined);
+    held.take(
+      draft
+        .filter(({ name }) => name === 'shore.yaml')
+        .map(({ name, text }) => ({ name, text: `# one line more\n${text}` })),
+      names,
+    );
+    const after = findingViews(held, held.findings, undefined);
+    expect(after.map(({ message }) => message)).toEqual(before.map(({ message }) => message));
+    for (const [i, { spot }] of after.entries())
+      expect(spot.line - before[i]!.spot.line).toBe(spot.doc === 'shore.yaml' ? 1 : 0);
+  });
+
+  test('are mended as a change that was tried', () => {
+    const held = hold();
+    const finding = held.findings.find(({ check }) => check === 'copies/shared-store')!;
+    const view = mendView(held, finding, 0);
+    if (!view.ok) throw new Error(view.message);
+    expect(view.changes).toEqual([
+      {
+        doc: 'storm-season.yaml',
+        line: expect.any(Number),
+        before: ['    queues:', '      quay-screens: {}'],
+        after: ['    queues:', '      quay-screens: { perInstanceOf: quay-screens }'],
+      },
+    ]);
+    expect([view.cures, view.brings]).toEqual([[], []]);
+    expect(mendView(held, { check: 'copies/shared-store', message: 'another' }, 0)).toEqual({
+      ok: false,
+      message: 'This finding is no longer there.',
+    });
+    expect(findAgain(held, finding)).toBe(finding);
+  });
+
+  test('that are accepted come with their reasons', () => {
+    expect(acceptedViews(hold()).map(({ because }) => because)).toContain('one team runs all of them');
+  });
+
+  test('know of every check why it matters', () => {
+    const ids = checkViews().map(({ id }) => id);
+    for (const { id } of CHECKS) expect(ids).toContain(id);
+    expect(ids).toContain('expectation/broken');
+  });
+
+  test('changes of several documents are told one by one', () => {
+    const documents = [
+      { name: 'a', text: 'one\ntwo\nthree\n' },
+      { name: 'b', text: 'x\n' },
+    ];
+    const edits = [
+      { doc: 'a', start: 4, end: 7, text: 'zwei' },
+      { doc: 'b', start: 2, end: 2, text: 'y\n' },
+    ];
+    expect(changesOf(documents, edits)).toEqual([
+      { doc: 'a', line: 1, before: ['one', 'two'], after: ['one', 'zwei'] },
+      { doc: 'b', line: 1, before: ['x'], after: ['x', 'y'] },
+    ]);
+  });
+});
+
+describe('expectations on the screen', () => {
+  test('join the findings when they are broken', () => {
+    const held = hold(
+      draft.map(({ name, text }) => ({
+        name,
+        text: text.replace('to: boards, key: "sailing.#"', 'to: boards, key: "sailing.*.arrived"'),
+      })),
+    );
+    const broken = held.prove();
+    expect(broken.map(({ check }) => check)).toEqual(['expectation/broken', 'expectation/broken']);
+    expect(held.findings.filter(({ check }) => check === 'expectation/broken')).toHaveLength(2);
+    // proving again puts them there once
+    held.prove();
+    expect(held.findings.filter(({ check }) => check === 'expectation/broken')).toHaveLength(2);
+    const view = proofViews(held).find(({ verdict }) => verdict === 'broken')!;
+    expect(view).toMatchObject({
+      name: 'every departure reaches the boards and the archive',
+      basis: 'tried with 5 messages: the examples and every combination of values its type declares',
+      broken: { type: 'sailing-departed', app: 'bridge-console' },
+    });
+  });
+
+  test('wait while a document cannot be read', () => {
+    const held = hold(draft.map((each) => (each.name === 'apps.yaml' ? { ...each, text: 'apps: {' } : each)));
+    expect(held.prove()).toEqual([]);
+    expect(new Set(held.findings.map(({ check }) => check))).toEqual(
+      new Set([
+        'language/syntax',
+        ...held.findings.map(({ check }) => check).filter((check) => check.startsWith('language/')),
+      ]),
+    );
+  });
+});
+
+describe('access on the screen', () => {
+  test('the matrix of a broker has each cell with its reason and the ways that need it', () => {
+    const { who, on, cells } = matrixOf(hold(), 'shore');
+    expect(who.map(({ name }) => name)).toEqual(expect.arrayContaining(['bridge-console', 'shore/notices']));
+    expect(on.find(({ name }) => name === 'quay-closures')).toMatchObject({ owner: 'northquay' });
+    const missing = cells.filter(({ state }) => state === 'missing');
+    expect(missing).toEqual([
+      expect.objectContaining({
+        who: 'topic:shore/notices',
+        on: 'queue:shore/texting-in',
+        action: 'publish',
+        needs: [
+          {
+            words: 'subscription texting hands messages to it',
+            spot: expect.objectContaining({ doc: 'shore.yaml' }),
+          },
+        ],
+      }),
+    ]);
+    expect(matrixText(hold())).toContain('topic:shore/notices,auklet,publish,shore/texting-in');
+  });
+
+  test('what is missing, what a route needs, and what nobody uses', () => {
+    const held = hold();
+    expect(missingLeave(held).map(({ title }) => title)).toEqual([
+      'shore/notices publishes to shore/texting-in',
+    ]);
+    const route = routeLeave(held, 'duty-officer', 'closure-announced');
+    expect(route.filter(({ met }) => !met).map(({ title }) => title)).toEqual([
+      'shore/notices publishes to shore/texting-in',
+    ]);
+    const wide = statementsOf(held)
+      .filter(({ beyond }) => beyond)
+      .map(({ title }) => title);
+    expect(wide).toEqual(
+      expect.arrayContaining(['our apps on the mainland', 'our apps on the islet', 'night desk reads']),
+    );
+    expect(statementsOf(held).find(({ title }) => title === 'customs read hazards')).toMatchObject({
+      beyond: '',
+      uses: 1,
+    });
+  });
+
+  test('who can come to a label', () => {
+    const personal = labelReach(hold(), 'personal');
+    expect(
+      personal
+        .filter(({ takes }) => takes)
+        .map(({ app, store }) => `${app} ${store}`)
+        .sort(),
+    ).toEqual(['manifest-builder islet/manifests', 'manifest-builder mainland/manifests']);
+  });
+});
