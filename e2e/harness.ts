@@ -170,6 +170,9 @@ export async function press(page: Page, selector: string, text: string | RegExp)
           // what is still coming in is not pressed: it would not be there any more
           element.getAnimations({ subtree: false }).length === 0 &&
           !element.closest('[class*="-enter-active"], [class*="-leave-active"]') &&
+          // what is at work, or may not be used yet, would swallow the press
+          !(element as HTMLButtonElement).disabled &&
+          !element.classList.contains('is-loading') &&
           element.getClientRects().length > 0,
       ),
     {},

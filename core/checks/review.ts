@@ -1,6 +1,6 @@
 /** A topology looked through whole: its text, all checks, and every expectation tried out. */
 import { findingOfProof, proveAll, type Proof } from '../expectations/prove.ts';
-import type { Topology } from '../language/read.ts';
+import { inOrder, type Topology } from '../language/read.ts';
 import type { Finding } from '../model/finding.ts';
 import { buildGraph, type RoutingGraph } from '../routing/graph.ts';
 import type { Accepted } from './acceptances.ts';
@@ -8,7 +8,7 @@ import { checkAll } from './run.ts';
 
 export interface Review {
   readonly graph: RoutingGraph;
-  /** What is wrong: with the text, by the checks, and expectations that are not kept. */
+  /** What is wrong, in the order of the text: with the text, by the checks, and expectations that are not kept. */
   readonly findings: readonly Finding[];
   readonly accepted: readonly Accepted[];
   readonly proofs: readonly Proof[];
@@ -25,7 +25,8 @@ export function review(topology: Topology): Review {
   const { findings, accepted } = checkAll(graph);
   const proofs = proveAll(graph);
   const broken = proofs.flatMap((proof) => findingOfProof(proof) ?? []);
-  return { graph, findings: [...topology.findings, ...findings, ...broken], accepted, proofs };
+  const all = inOrder([...topology.findings, ...findings, ...broken], topology.documents);
+  return { graph, findings: all, accepted, proofs };
 }
 
 /** What keeps a revision from a protected environment. */

@@ -193,7 +193,8 @@ function parameterValues(
   return values;
 }
 
-function inOrder(findings: readonly Finding[], documents: readonly TopologyDocument[]): Finding[] {
+/** @returns findings in the order of the text */
+export function inOrder(findings: readonly Finding[], documents: readonly TopologyDocument[]): Finding[] {
   const rank = new Map(documents.map((document, index) => [document.name, index]));
   return [...findings].sort(
     (a, b) => (rank.get(a.place.doc) ?? 0) - (rank.get(b.place.doc) ?? 0) || a.place.start - b.place.start,
