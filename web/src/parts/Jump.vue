@@ -23,7 +23,10 @@ interface Goal {
   go: () => void;
 }
 
-const goals = computed<Goal[]>(() => [
+/** Everything there is, listed only while it is looked through: it would be made anew at each key typed elsewhere. */
+const goals = computed<Goal[]>(() => (open.value ? everything() : []));
+
+const everything = (): Goal[] => [
   ...VIEWS.map(({ name, title }) => ({
     name: title,
     kind: 'view',
@@ -39,7 +42,7 @@ const goals = computed<Goal[]>(() => [
       },
     })),
   ),
-  ...bench.documents.map(({ name }) => ({
+  ...bench.names.map((name) => ({
     name,
     kind: 'document',
     go: () =>
@@ -49,7 +52,7 @@ const goals = computed<Goal[]>(() => [
         query: { ...route.query, doc: name, at: undefined },
       }),
   })),
-]);
+];
 
 /** Names that begin so first, then those with a word that does, then those that hold it anywhere. */
 const found = computed(() => {

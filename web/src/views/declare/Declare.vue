@@ -177,6 +177,12 @@ async function pick(id: string) {
   min-height: 0;
 }
 
+/* each pane is laid out by itself: a key in one is no matter of the others */
+.outline,
+.editor,
+aside {
+  contain: content;
+}
 .outline,
 aside {
   overflow: auto;
