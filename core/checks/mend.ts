@@ -52,8 +52,10 @@ export function tryMend(
       ok: false,
       message: `This would bring another trouble, which is to be mended first: ${harm.message}`,
     };
-  if (after.some((each) => each.check === finding.check && each.message === finding.message))
-    return { ok: false, message: 'This alone does not mend it.' };
+  // the same may be wrong twice, and be mended once
+  const times = (all: readonly Finding[]) =>
+    all.filter(({ check, message }) => check === finding.check && message === finding.message).length;
+  if (times(after) >= times(findings)) return { ok: false, message: 'This alone does not mend it.' };
   const cured = findings.filter((each) => each !== finding && !left.has(troubleOf(each)));
   return {
     ok: true,

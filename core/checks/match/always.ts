@@ -1,7 +1,8 @@
 import { addressOf } from '../../model/address.ts';
 import { show } from '../../predicate/explain.ts';
 import { verdictAt } from '../../reach/arrivals.ts';
-import { check, type Complaint } from '../check.ts';
+import { check } from '../check.ts';
+import { ofEachCondition } from '../conditions.ts';
 
 /** A filter that lets through everything that comes to it. */
 export const always = check({
@@ -10,10 +11,8 @@ export const always = check({
   finds: 'A filter or headers condition that everything meets which comes to it.',
   why: 'A condition that is always true hides that nothing is chosen here; or the messages it should keep out no longer come.',
   of: 'node',
-  run: (node, look) => {
-    const arrivals = look.arrivals(node.id);
-    if (arrivals.length === 0) return [];
-    return look.out(node.id).flatMap((edge): Complaint[] => {
+  run: (node, look) =>
+    ofEachCondition(node, look, (edge, arrivals) => {
       const { condition } = edge;
       const stated =
         edge.subscription?.decl.filter ??
@@ -35,6 +34,5 @@ export const always = check({
           also: [node.id],
         },
       ];
-    });
-  },
+    }),
 });

@@ -8,7 +8,8 @@ import type { Attribute, Predicate, Term } from '../../predicate/predicate.ts';
 import { verdictAt } from '../../reach/arrivals.ts';
 import { domainAt, type Arrival } from '../../reach/variety.ts';
 import type { Topology } from '../../language/read.ts';
-import { check, type Complaint } from '../check.ts';
+import { check } from '../check.ts';
+import { ofEachCondition } from '../conditions.ts';
 
 /** A condition on a header or property that no message coming to it declares. */
 export const undeclaredAttribute = check({
@@ -17,11 +18,8 @@ export const undeclaredAttribute = check({
   finds: 'A condition on a header or property that no message type which comes there declares.',
   why: 'Nobody sends what is asked for, so the condition never holds; or somebody does, and the message type should say so.',
   of: 'node',
-  run: (node, look) => {
-    const arrivals = look.arrivals(node.id);
-    if (arrivals.length === 0) return [];
-    return look.out(node.id).flatMap((edge): Complaint[] => {
-      if (edge.kind !== 'binding' && edge.kind !== 'subscription') return [];
+  run: (node, look) =>
+    ofEachCondition(node, look, (edge, arrivals) => {
       const missing = operandsOf(edge.condition).filter(
         (each): each is Exclude<Attribute, { in: 'key' }> =>
           each.in !== 'key' && arrivals.every((arrival) => domainAt(arrival, each) === undefined),
@@ -56,8 +54,7 @@ export const undeclaredAttribute = check({
           mends: kin.slice(0, 4).map((other) => renaming(place, name, other)),
         };
       });
-    });
-  },
+    }),
 });
 
 function declaredIn(arrivals: readonly Arrival[]) {

@@ -4,7 +4,8 @@ import { nearest } from '../../model/values.ts';
 import { attributeName } from '../../predicate/explain.ts';
 import type { Attribute, Predicate, Term } from '../../predicate/predicate.ts';
 import { domainAt, type Arrival } from '../../reach/variety.ts';
-import { check, type Complaint } from '../check.ts';
+import { check } from '../check.ts';
+import { ofEachCondition } from '../conditions.ts';
 
 /** One comparison of an attribute with a constant. */
 interface Comparison {
@@ -21,11 +22,8 @@ export const wrongValue = check({
   finds: 'A condition that compares a header or property with a value of another type, or one it never has.',
   why: 'Values compare by type and value: a number is never equal to a text that looks like it, and such a comparison never holds.',
   of: 'node',
-  run: (node, look) => {
-    const arrivals = look.arrivals(node.id);
-    if (arrivals.length === 0) return [];
-    return look.out(node.id).flatMap((edge): Complaint[] => {
-      if (edge.kind !== 'binding' && edge.kind !== 'subscription') return [];
+  run: (node, look) =>
+    ofEachCondition(node, look, (edge, arrivals) => {
       return comparisonsIn(edge.condition).flatMap(({ of, value, needs }) => {
         const trouble = troubleWith(arrivals, of, value, needs);
         if (!trouble) return [];
@@ -44,8 +42,7 @@ export const wrongValue = check({
           },
         ];
       });
-    });
-  },
+    }),
 });
 
 function troubleWith(
