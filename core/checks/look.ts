@@ -272,13 +272,13 @@ export interface Asked {
   readonly answers: unknown[];
 }
 
-/** @returns a look that notes in `asked` what is asked of it */
-export function lookAt(facts: Facts, asked: Asked): Look {
+/** @returns a look that notes in `asked` what is asked of it; without it nothing is noted */
+export function lookAt(facts: Facts, asked?: Asked): Look {
   const ask = (question: Question, about?: unknown): unknown => {
     const answer = facts.answer(question, about);
-    asked.questions.push(question);
-    asked.abouts.push(about);
-    asked.answers.push(answer);
+    asked?.questions.push(question);
+    asked?.abouts.push(about);
+    asked?.answers.push(answer);
     return answer;
   };
   return {

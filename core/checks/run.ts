@@ -226,7 +226,8 @@ for (const each of CHECKS) BY_KIND.set(each.of, [...(BY_KIND.get(each.of) ?? [])
 
 function look(facts: Facts, kind: SubjectKind, subject: unknown): Unit {
   const asked: Asked = { questions: [], abouts: [], answers: [] };
-  const eyes = lookAt(facts, asked);
+  // what looks at everything is looked at again anyway
+  const eyes = lookAt(facts, kind === 'whole' ? undefined : asked);
   const findings: Finding[] = [];
   for (const { id, severity, run } of BY_KIND.get(kind) ?? [])
     for (const complaint of run(subject as never, eyes)) findings.push(findingOf(id, severity, complaint));

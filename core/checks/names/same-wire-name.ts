@@ -21,7 +21,9 @@ export const sameWireName = check({
       return kinds.flatMap(([kind, items]): Complaint[] => {
         const byWire = new Map<string, string>();
         const found: Complaint[] = [];
-        const stated = [...(items?.values() ?? [])].some((each) => each.value.wireName);
+        let stated = false;
+        for (const each of items?.values() ?? []) if (each.value.wireName) stated = true;
+        // names in the text are different already
         for (const { name, key, value: decl } of stated ? items!.values() : []) {
           const wire = decl.wireName?.value ?? name;
           const before = byWire.get(wire);

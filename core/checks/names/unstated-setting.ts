@@ -18,13 +18,16 @@ export const unstatedSetting = check({
   of: 'whole',
   run: ({ topology }) =>
     [...(topology.declared.brokers ?? [])].flatMap(([broker, { value }]): Complaint[] => {
-      const queues = [...(value.queues?.values() ?? [])];
+      const { queues: items } = value;
+      if (!items || items.size < 4) return [];
       return SETTINGS.flatMap((setting): Complaint[] => {
         const said = (decl: object) => (decl as Partial<Record<string, Val<string | number>>>)[setting];
-        const stated = queues.filter((each) => said(each.value));
-        const silent = queues.length - stated.length;
+        let silent = 0;
+        for (const each of items.values()) if (!said(each.value)) silent++;
         // one among four and more
-        if (silent === 0 || stated.length < 3 || silent * 4 > queues.length) return [];
+        if (silent === 0 || items.size - silent < 3 || silent * 4 > items.size) return [];
+        const queues = [...items.values()];
+        const stated = queues.filter((each) => said(each.value));
         const usual = usualAmong(stated.map((each) => String(said(each.value)!.value)));
         return queues.flatMap(({ name, key, value: decl }) => {
           if (said(decl)) return [];
