@@ -199,6 +199,15 @@ export function setIn(
   return left.length ? put(source, at, left, value, false) : replace(source, at, value);
 }
 
+/** Removes a key of the map that stands at a place. */
+export function removeIn(documents: readonly TopologyDocument[], place: Place, key: string): Edited {
+  const found = stepsTo(documents, place);
+  const parent = found?.steps.at(-1)?.node;
+  const entry = parent?.kind === 'map' ? parent.entries.find((each) => keyText(each.key) === key) : undefined;
+  if (!found || parent?.kind !== 'map' || !entry) return no(`There is no \`${key}\` here to take away.`);
+  return yes(removal(found.source, { is: 'entry', parent, entry, node: entry.value }));
+}
+
 /** Puts other items where the list item stands in which a place is; the first takes its place. */
 export function replaceItem(
   documents: readonly TopologyDocument[],

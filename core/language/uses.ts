@@ -100,7 +100,14 @@ export function* namingsIn(declared: DocumentDecl, but?: Pick<WeakSet<object>, '
     }
   }
   for (const { value: link } of declared.links?.values() ?? [])
-    yield { owner: link, uses: [...address(link.from, QUEUES), ...address(link.to, ENTRIES)] };
+    yield {
+      owner: link,
+      uses: [
+        ...address(link.from, QUEUES),
+        ...address(link.to, ENTRIES),
+        ...address(link.receives?.from, QUEUES),
+      ],
+    };
   for (const { value: spread } of declared.spreads?.values() ?? [])
     yield {
       owner: spread,

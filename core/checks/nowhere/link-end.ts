@@ -1,5 +1,6 @@
 import { writing } from '../../model/finding.ts';
-import { setIn } from '../../language/edit.ts';
+import { removeIn, setIn } from '../../language/edit.ts';
+import { plainOrQuoted } from '../../language/render.ts';
 import { addressOf } from '../../model/address.ts';
 import { listed } from '../../model/phrase.ts';
 import { check, type Complaint } from '../check.ts';
@@ -42,6 +43,37 @@ export const linkEnd = check({
         about,
         severity: 'error',
       });
+    const { receives } = decl;
+    const expected = receives?.from;
+    const begins = [decl.from.value, `queue:${decl.from.value}`];
+    if (expected && !begins.includes(expected.value) && `queue:${expected.value}` !== decl.from.value)
+      found.push({
+        message: `The far end of link ${id} expects messages of ${expected.value}, but the link takes from ${decl.from.value}: nothing is let in there.`,
+        place: expected.place,
+        about,
+        severity: 'error',
+        mends: expected.from
+          ? []
+          : [writing(expected.place, plainOrQuoted(decl.from.value), `Write \`${decl.from.value}\``)],
+      });
+    for (const [name, value] of [
+      ['keys', receives?.keys],
+      ['batch', receives?.batch],
+    ] as const) {
+      if (!value) continue;
+      const { place } = 'items' in value ? { place: value.items[0]?.place ?? receives!.place } : value;
+      found.push({
+        message: `\`${name}\` of link ${id} is decided where it begins; set at its far end too, it is refused or left unheard.`,
+        place,
+        about,
+        mends: [
+          {
+            title: `Take \`${name}\` away there`,
+            edit: ({ documents }) => removeIn(documents, receives!.place, name),
+          },
+        ],
+      });
+    }
     const others = look
       .out(queue.id)
       .filter((each) => each.kind === 'take' || (each.kind === 'link' && each.id !== edge.id));

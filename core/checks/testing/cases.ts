@@ -212,6 +212,20 @@ export const CASES: readonly Case[] = [
     nearly: ['batch: 100', 'batch: 50'],
   },
   {
+    check: 'nowhere/link-end',
+    what: 'a far end that expects the messages of another queue',
+    has: 'brokers:\n  m: { kind: amqp, queues: { out: {}, other: {} } }\n  n: { kind: amqp, queues: { q: {} } }\nlinks: { down: { from: m/out, to: n/q, receives: { from: m/other } } }\n',
+    says: 'The far end of link down expects messages of m/other, but the link takes from m/out',
+    nearly: ['receives: { from: m/other }', 'receives: { from: m/out }'],
+  },
+  {
+    check: 'nowhere/link-end',
+    what: 'a batch set at both ends',
+    has: 'brokers:\n  m: { kind: amqp, queues: { out: {}, other: {} } }\n  n: { kind: amqp, queues: { q: {} } }\nlinks: { down: { from: m/out, to: n/q, receives: { from: m/out, batch: 5 } } }\n',
+    says: '`batch` of link down is decided where it begins',
+    nearly: [', batch: 5', ''],
+  },
+  {
     check: 'nowhere/spread-members',
     what: 'members of different settings',
     has: 'brokers:\n  m: { kind: amqp, queues: { q: { ttl: 1m } } }\n  n: { kind: amqp, queues: { q: {} } }\nspreads: { work: { members: [m/q, n/q] } }\n',
