@@ -1,7 +1,8 @@
 import type { Finding } from '../model/finding.ts';
+import { differing, Layered, sameKeys, sharesKeys } from '../model/layered.ts';
 import { Lines, type Place, type Position } from '../model/place.ts';
 import { document, type DocumentDecl, type MessageTypeDecl } from './language.ts';
-import { isNothing, Reading, type Fragment, type Item, type Items } from './shape.ts';
+import { isNothing, Reading, type Fragment, type Items, type Wholes } from './shape.ts';
 import { takeOverLookups } from '../model/address.ts';
 import { parseAgain } from './parse-again.ts';
 import { parseDocument } from './parse.ts';
@@ -71,8 +72,12 @@ interface ReadDocument {
 export class TopologyReader {
   private documents = new Map<string, ReadDocument>();
   private parameters: ReadonlyMap<string, string> = new Map();
+  private wholes: Wholes = new Map();
   private before: DocumentDecl | undefined;
   private names: Names = { sound: new WeakSet() };
+  private messages:
+    | { readonly declared: Items<MessageTypeDecl>; readonly types: ReadonlyMap<string, MessageType> }
+    | undefined;
 
   /** As `readTopology`; costs what the edit since the last reading makes necessary. */
   read(documents: readonly TopologyDocument[], options: ReadOptions = {}): Topology {
@@ -112,7 +117,8 @@ export class TopologyReader {
 
     const parameters = parameterValues(fragments, options.environment);
     if (!sameValues(parameters, this.parameters)) this.parameters = parameters;
-    const reading = new Reading(this.parameters);
+    const reading = new Reading(this.parameters, this.wholes);
+    this.wholes = reading.wholes;
     const declared: DocumentDecl = document.merge!(fragments, reading) ?? {
       place: { doc: documents[0]?.name ?? '', start: 0, end: 0 },
     };
@@ -124,7 +130,7 @@ export class TopologyReader {
         `There is no environment \`${options.environment}\`; the defaults are used.`,
       );
     }
-    const messages = resolveMessages(declared.messages ?? new Map<string, Item<MessageTypeDecl>>(), reading);
+    const messages = this.resolve(declared.messages ?? NO_MESSAGES, reading);
     if (this.before) {
       const taken = takeOverLookups(this.before, declared);
       if (!taken || !sameIds(this.before, declared)) this.names = { sound: new WeakSet() };
@@ -144,7 +150,25 @@ export class TopologyReader {
       findings: inOrder(findings, documents),
     };
   }
+
+  /** The message types with what they inherit: the same map for the same declarations, and no findings of theirs. */
+  private resolve(declared: Items<MessageTypeDecl>, reading: Reading): ReadonlyMap<string, MessageType> {
+    if (this.messages?.declared === declared) return this.messages.types;
+    const findings = reading.findings.length;
+    const resolved = resolveMessages(declared, reading);
+    const before = this.messages;
+    const types =
+      before && sharesKeys(before.declared, declared)
+        ? Layered.on(before.types).with(
+            new Map([...differing(before.types, resolved)].map((id) => [id, resolved.get(id)!])),
+          )
+        : resolved;
+    this.messages = reading.findings.length === findings ? { declared, types } : undefined;
+    return types;
+  }
 }
+
+const NO_MESSAGES: Items<MessageTypeDecl> = new Map();
 
 function parseAfter(before: ReadDocument['everyday'], text: string): Parsed {
   return (before && parseAgain(before.parsed, before.text, text)) ?? parseDocument(text);
@@ -156,16 +180,14 @@ function sameValues(a: ReadonlyMap<string, string>, b: ReadonlyMap<string, strin
 
 /** Whether everything that is named by a bare id is there on both sides. */
 function sameIds(a: DocumentDecl, b: DocumentDecl): boolean {
-  const same = (one?: ReadonlyMap<string, unknown>, other?: ReadonlyMap<string, unknown>) =>
-    one === other || (one?.size === other?.size && [...(one?.keys() ?? [])].every((id) => other?.has(id)));
   return (
     a.tenant?.value === b.tenant?.value &&
-    same(a.messages, b.messages) &&
-    same(a.apps, b.apps) &&
-    same(a.tenants, b.tenants) &&
-    same(a.links, b.links) &&
-    same(a.spreads, b.spreads) &&
-    same(a.parameters, b.parameters)
+    sameKeys(a.messages, b.messages) &&
+    sameKeys(a.apps, b.apps) &&
+    sameKeys(a.tenants, b.tenants) &&
+    sameKeys(a.links, b.links) &&
+    sameKeys(a.spreads, b.spreads) &&
+    sameKeys(a.parameters, b.parameters)
   );
 }
 
@@ -207,4 +229,4 @@ export function locator(documents: readonly TopologyDocument[]): (place: Place) 
   return (place) => lines.get(place.doc)?.position(place.start) ?? { line: 1, column: 1 };
 }
 
-export type { Item, Items };
+export type { Item, Items } from './shape.ts';

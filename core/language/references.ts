@@ -8,7 +8,7 @@ import { plainOrQuoted } from './render.ts';
 import type { DocumentDecl } from './language.ts';
 import type { MessageType } from './messages.ts';
 import type { Reading } from './shape.ts';
-import { namingsIn, type NamedKind, type Use } from './uses.ts';
+import { partsIn, type NamedKind, type Use } from './uses.ts';
 
 const WORDS: Record<NamedKind, string> = {
   message: 'message type',
@@ -20,7 +20,7 @@ const WORDS: Record<NamedKind, string> = {
   parameter: 'parameter',
 };
 
-/** The declarations whose references were all found right; only as long as no name goes. */
+/** The declarations, and wholes of them, whose references were all found right; only as long as no name goes. */
 export type Sound = WeakSet<object>;
 
 /** Takes declarations that write one of these addresses out of the sound ones. @returns the rest */
@@ -30,8 +30,13 @@ export function doubt(sound: Sound, declared: DocumentDecl, addresses: ReadonlyS
     const { from, to } = owner as { from?: Val<string>; to?: Val<string> };
     return !addresses.has(from?.value ?? '') && !addresses.has(to?.value ?? '');
   };
-  for (const { owner, uses } of namingsIn(declared, { has: unaffected }))
-    if (uses.some(({ value }) => addresses.has(value.value))) sound.delete(owner);
+  for (const { whole, namings } of partsIn(declared)) {
+    for (const { owner, uses } of namings({ has: unaffected })) {
+      if (!uses.some(({ value }) => addresses.has(value.value))) continue;
+      sound.delete(owner);
+      if (whole) sound.delete(whole);
+    }
+  }
   return sound;
 }
 
@@ -54,24 +59,33 @@ export function checkReferences(
     spread: declared.spreads,
     parameter: declared.parameters,
   };
-  for (const { owner, uses } of namingsIn(declared, sound)) {
-    const before = reading.findings.length;
-    uses.forEach(use);
-    if (reading.findings.length === before) sound.add(owner);
+  for (const { whole, namings } of partsIn(declared)) {
+    if (whole && sound.has(whole)) continue;
+    const found = reading.findings.length;
+    for (const { owner, uses } of namings(sound)) {
+      const before = reading.findings.length;
+      uses.forEach(use);
+      // a broker is the whole of what is declared on it
+      if (reading.findings.length === before && owner !== whole) sound.add(owner);
+    }
+    if (whole && whole === declared.apps) topicFilters();
+    if (whole && reading.findings.length === found) sound.add(whole);
   }
 
-  for (const { value: app } of declared.apps?.values() ?? []) {
-    for (const { via, topic, place } of app.consumes?.items ?? []) {
-      if (via?.value !== 'mqtt') continue;
-      const filter = topic && parseMqttFilter(topic.value);
-      reading.doc = place.doc;
-      if (!filter)
-        reading.report(
-          'missing-key',
-          place,
-          '`topic` is missing here: the MQTT topic filter it subscribes to.',
-        );
-      else if (!filter.ok) reading.report('bad-topic-filter', topic.place, filter.message);
+  function topicFilters(): void {
+    for (const { value: app } of declared.apps?.values() ?? []) {
+      for (const { via, topic, place } of app.consumes?.items ?? []) {
+        if (via?.value !== 'mqtt') continue;
+        const filter = topic && parseMqttFilter(topic.value);
+        reading.doc = place.doc;
+        if (!filter)
+          reading.report(
+            'missing-key',
+            place,
+            '`topic` is missing here: the MQTT topic filter it subscribes to.',
+          );
+        else if (!filter.ok) reading.report('bad-topic-filter', topic.place, filter.message);
+      }
     }
   }
 

@@ -5,6 +5,7 @@
  * A shape reads a node and never throws: what is wrong becomes a finding, and the value is left out.
  */
 import { writing, type Finding, type Severity } from '../model/finding.ts';
+import { Layered } from '../model/layered.ts';
 import type { Place, Val } from '../model/place.ts';
 import { byteLength, nearest, parseDuration, parseRate, parseSize } from '../model/values.ts';
 import { keyText, toJson, type Entry, type Node, type ScalarNode } from './tree.ts';
@@ -20,9 +21,19 @@ export class Reading {
   private readonly parts: Place[] = [];
   /** The document being read. */
   doc = '';
+  /** Where in the topology fragments are being put together. */
+  private at = '';
+  /** What was put together in this reading. */
+  readonly wholes: Wholes = new Map();
 
-  /** @param parameters what `${name}` stands for; nodes read with the same map need not be read again */
-  constructor(readonly parameters: ReadonlyMap<string, string>) {}
+  /**
+   * @param parameters what `${name}` stands for; nodes read with the same map need not be read again
+   * @param earlier what the reading before this one put together
+   */
+  constructor(
+    readonly parameters: ReadonlyMap<string, string>,
+    private readonly earlier: Wholes = new Map(),
+  ) {}
 
   /** @returns a node's place: the same object each time, which moves with the node. */
   place(node: Node): Place {
@@ -55,6 +66,54 @@ export class Reading {
       this.findings.length === findings && value !== undefined
         ? { shape, with: this.parameters, value, usedParameters: this.usedParameters.slice(used), places }
         : undefined;
+    return value;
+  }
+
+  /**
+   * Puts fragments together with a shape, or takes what came of the very same ones before; as with
+   * `remember`, only what has no findings is kept.
+   * @param read is given what was made here of other fragments last
+   */
+  together<T>(
+    shape: object,
+    fragments: readonly Fragment[],
+    read: (before: Whole<T> | undefined) => T | undefined,
+  ): T | undefined {
+    const known = this.earlier.get(shape)?.get(this.at) as Whole<T> | undefined;
+    const before = known?.with === this.parameters ? known : undefined;
+    if (before && sameFragments(before.fragments, fragments)) {
+      this.usedParameters.push(...before.usedParameters);
+      this.keep(shape, before);
+      return before.value;
+    }
+    const findings = this.findings.length;
+    const used = this.usedParameters.length;
+    const parts = this.parts.length;
+    const value = read(before);
+    // a place that is part of none of the fragments' own maps and lists would not move along
+    const whole = this.findings.length === findings && this.parts.length === parts;
+    if (whole && value !== undefined)
+      this.keep(shape, {
+        fragments,
+        with: this.parameters,
+        value,
+        usedParameters: this.usedParameters.slice(used),
+      });
+    return value;
+  }
+
+  private keep(shape: object, whole: Whole<unknown>): void {
+    let own = this.wholes.get(shape);
+    if (!own) this.wholes.set(shape, (own = new Map()));
+    own.set(this.at, whole);
+  }
+
+  /** Reads what stands under a name of what is being put together. */
+  under<T>(name: string, read: () => T): T {
+    const before = this.at;
+    this.at = `${before}/${name.length}:${name}`;
+    const value = read();
+    this.at = before;
     return value;
   }
 
@@ -104,6 +163,20 @@ export interface Fragment {
   readonly doc: string;
   readonly node: Node;
 }
+
+/** What fragments were put together to. */
+interface Whole<T> {
+  readonly fragments: readonly Fragment[];
+  readonly with: unknown;
+  readonly value: T;
+  readonly usedParameters: readonly string[];
+}
+
+/** All that was put together in a reading: by shape, and by where in the topology. */
+export type Wholes = Map<object, Map<string, Whole<unknown>>>;
+
+const sameFragments = (a: readonly Fragment[], b: readonly Fragment[]) =>
+  a.length === b.length && a.every(({ doc, node }, i) => b[i]!.node === node && b[i]!.doc === doc);
 
 export interface Shape<T> {
   read(node: Node, reading: Reading): T | undefined;
@@ -352,12 +425,19 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
               reading.doc = fragments[0]!.doc;
               return read(fragments[0]!.node, reading);
             }
-            const lists = fragments.flatMap(({ doc, node }) => {
-              reading.doc = doc;
-              return read(node, reading) ?? [];
+            return reading.together(shape, fragments, () => {
+              const lists = fragments.flatMap(({ doc, node }) => {
+                reading.doc = doc;
+                return read(node, reading) ?? [];
+              });
+              const [first] = lists;
+              return (
+                first && {
+                  items: ([] as T[]).concat(...lists.map(({ items }) => items)),
+                  place: first.place,
+                }
+              );
             });
-            const [first] = lists;
-            return first && { items: lists.flatMap((each) => each.items), place: first.place };
           },
         }
       : {}),
@@ -384,17 +464,46 @@ export type NameRule = 'id' | 'resource' | 'parameter';
 export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
   const shape = {};
   const merge = (fragments: readonly Fragment[], reading: Reading): Items<T> | undefined => {
-    if (!item.merge) return joined(fragments, reading) ?? mergeAll(fragments, reading);
     const [first, second] = fragments;
-    return first && !second ? alone(first, reading) : mergeAll(fragments, reading);
+    if (first && !second) return alone(first, reading);
+    if (item.merge) return mergeAll(fragments, reading);
+    return reading.together<Items<T>>(
+      shape,
+      fragments,
+      (before) =>
+        (before && changed(before, fragments, reading)) ??
+        joined(fragments, reading) ??
+        mergeAll(fragments, reading),
+    );
   };
   const alone = (fragment: Fragment, reading: Reading): Items<T> | undefined => {
     reading.doc = fragment.doc;
     return reading.remember(shape, fragment.node, () => mergeAll([fragment], reading));
   };
+  /** What came of the parts before with what changed in them; undefined where names came, went or moved. */
+  const changed = (
+    { fragments: parts, value }: Whole<Items<T>>,
+    fragments: readonly Fragment[],
+    reading: Reading,
+  ): Items<T> | undefined => {
+    if (parts.length !== fragments.length) return undefined;
+    const findings = reading.findings.length;
+    const changes = new Map<string, Item<T>>();
+    for (const [i, fragment] of fragments.entries()) {
+      const was = parts[i]!;
+      const now = alone(fragment, reading);
+      if (was.node === fragment.node && was.doc === fragment.doc) continue;
+      const memo = was.node.memo?.shape === shape ? (was.node.memo.value as Items<T>) : undefined;
+      if (!memo || !now || !changesOf(memo, now, changes)) {
+        // all of it is read once more, and its findings are told then
+        reading.findings.length = findings;
+        return undefined;
+      }
+    }
+    return Layered.on(value).with(changes);
+  };
   /** Each document's part read by itself; undefined where a name is declared in two, which is a finding. */
   const joined = (fragments: readonly Fragment[], reading: Reading): Items<T> | undefined => {
-    if (fragments.length === 1) return alone(fragments[0]!, reading);
     const seen = new Set<string>();
     for (const { node } of fragments) {
       if (node.kind !== 'map') continue;
@@ -417,7 +526,8 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
       if (!nameFits(name, entry, rule, reading)) continue;
       let value: T | undefined;
       if (item.merge) {
-        value = item.merge(once(found, name, reading, true), reading);
+        const parts = once(found, name, reading, true);
+        value = reading.under(name, () => item.merge!(parts, reading));
       } else {
         once(found, name, reading, false);
         reading.doc = doc;
@@ -446,6 +556,18 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
     read: (node, reading) => merge([{ doc: reading.doc, node }], reading),
     merge,
   };
+}
+
+/** Collects what of a map's items is otherwise. @returns false where its names are not what they were */
+function changesOf<T>(was: Items<T>, now: Items<T>, changes: Map<string, Item<T>>): boolean {
+  if (was.size !== now.size) return false;
+  const names = was.keys();
+  for (const [name, item] of now) {
+    if (names.next().value !== name) return false;
+    const before = was.get(name)!;
+    if (before.value !== item.value || before.key !== item.key) changes.set(name, item);
+  }
+  return true;
 }
 
 function nameFits(name: string, entry: Entry, rule: NameRule, reading: Reading): boolean {
@@ -624,7 +746,9 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
     return finish(result, present, node, reading);
   };
 
-  const merge = (fragments: readonly Fragment[], reading: Reading): ObjectOf<F> | undefined => {
+  const merge = (fragments: readonly Fragment[], reading: Reading): ObjectOf<F> | undefined =>
+    reading.together(shape, fragments, () => mergeAll(fragments, reading));
+  const mergeAll = (fragments: readonly Fragment[], reading: Reading): ObjectOf<F> | undefined => {
     const [first] = fragments;
     if (!first) return undefined;
     reading.doc = first.doc;
@@ -645,7 +769,7 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
       const kept = once(found, name, reading, Boolean(known.shape.merge) || Boolean(agree));
       reading.doc = kept[0]!.doc;
       const value = known.shape.merge
-        ? known.shape.merge(kept, reading)
+        ? reading.under(name, () => known.shape.merge!(kept, reading))
         : known.shape.read(kept[0]!.node, reading);
       if (value !== undefined) result[name] = value;
     }
@@ -689,7 +813,10 @@ export function variant<V extends Record<string, Shape<unknown>>>(
 ): Shape<{ [K in keyof V]: Infer<V[K]> & { readonly variant: K } }[keyof V]> {
   type Result = { [K in keyof V]: Infer<V[K]> & { readonly variant: K } }[keyof V];
   const names = Object.keys(variants);
-  const merge = (fragments: readonly Fragment[], reading: Reading): Result | undefined => {
+  const whole = {};
+  const merge = (fragments: readonly Fragment[], reading: Reading): Result | undefined =>
+    reading.together(whole, fragments, () => mergeAll(fragments, reading));
+  const mergeAll = (fragments: readonly Fragment[], reading: Reading): Result | undefined => {
     const [first] = fragments;
     if (!first) return undefined;
     let chosen: string | undefined;

@@ -13,7 +13,8 @@ import {
   type ThingKind,
 } from '../model/address.ts';
 import type { Val } from '../model/place.ts';
-import type { AppDecl, DocumentDecl } from './language.ts';
+import type { AppDecl, BrokerDecl, DocumentDecl, MessageTypeDecl } from './language.ts';
+import type { Items } from './shape.ts';
 
 /** One naming: the text, and what may be meant by it. */
 export interface Use {
@@ -39,104 +40,129 @@ export function* usesIn(declared: DocumentDecl): Generator<Use> {
   for (const { uses } of namingsIn(declared)) yield* uses;
 }
 
+/** Declarations that belong together, and one object that stays as long as all of them do, where there is one. */
+export interface Part {
+  readonly whole?: object;
+  readonly namings: (but?: Pick<WeakSet<object>, 'has'>) => Iterable<Naming>;
+}
+
 /**
  * @param but declarations that are left out: most have been looked at before
  * @returns every declaration that names something, in order
  */
 export function* namingsIn(declared: DocumentDecl, but?: Pick<WeakSet<object>, 'has'>): Generator<Naming> {
-  if (declared.tenant) yield { owner: declared.tenant, uses: id(declared.tenant, 'tenant') };
-  for (const { value: type } of declared.messages?.values() ?? []) {
-    if (but?.has(type)) continue;
-    yield { owner: type, uses: (type.extends?.items ?? []).flatMap((parent) => id(parent, 'message')) };
+  for (const { namings } of partsIn(declared)) yield* namings(but);
+}
+
+/** @returns every declaration that names something, part by part */
+export function* partsIn(declared: DocumentDecl): Generator<Part> {
+  const { tenant, messages, apps, brokers, links, spreads, environments, access, samples, expectations } =
+    declared;
+  if (tenant) yield { namings: () => [{ owner: tenant, uses: id(tenant, 'tenant') }] };
+  if (messages) yield part(messages, valuesOf(messages), usesOfType, true);
+  if (apps) yield part(apps, valuesOf(apps), usesOfApp, true);
+  for (const { name, value } of brokers?.values() ?? [])
+    yield { whole: value, namings: (but) => namingsOn(name, value, but) };
+  if (links)
+    yield part(links, valuesOf(links), (link) => [
+      ...address(link.from, QUEUES),
+      ...address(link.to, ENTRIES),
+      ...address(link.receives?.from, QUEUES),
+    ]);
+  if (spreads)
+    yield part(spreads, valuesOf(spreads), (spread) =>
+      (spread.members?.items ?? []).flatMap((each) => address(each, QUEUES)),
+    );
+  if (environments)
+    yield part(environments, valuesOf(environments), (environment) =>
+      [...(environment.values ?? [])].flatMap(([name, { key }]) =>
+        id({ value: name, place: key }, 'parameter'),
+      ),
+    );
+  if (access)
+    yield part(access, access.items, ({ who, on, when }) => [
+      ...wide(who),
+      ...wide(on),
+      ...wide(one(when?.source)),
+      ...id(when?.tenant, 'tenant'),
+    ]);
+  if (samples)
+    yield part(samples, samples.items, ({ message, from }) => [
+      ...id(message, 'message'),
+      ...id(from, 'app'),
+    ]);
+  if (expectations)
+    yield part(expectations, expectations.items, ({ given, reaches, never }) => [
+      ...id(given?.message, 'message'),
+      ...wide(one(given?.from)),
+      ...wide(reaches),
+      ...wide(never),
+    ]);
+}
+
+const valuesOf = <T>(items: Items<T>): T[] => [...items.values()].map(({ value }) => value);
+
+/** @param many whether there may be so many that each is worth leaving out */
+function part<T extends object>(
+  whole: object,
+  owners: readonly T[],
+  usesOf: (owner: T) => readonly Use[],
+  many = false,
+): Part {
+  return {
+    whole,
+    *namings(but) {
+      for (const owner of owners) if (!many || !but?.has(owner)) yield { owner, uses: usesOf(owner) };
+    },
+  };
+}
+
+function* namingsOn(home: string, broker: BrokerDecl, but?: Pick<WeakSet<object>, 'has'>): Generator<Naming> {
+  const mqtt = broker.variant === 'amqp' ? broker.mqtt?.exchange : undefined;
+  yield { owner: broker, uses: [...id(broker.tenant, 'tenant'), ...address(mqtt, EXCHANGES, home)] };
+  const dead = broker.variant === 'amqp' ? BINDABLE : HOSTED_ENTRIES;
+  for (const { value: queue } of broker.queues?.values() ?? []) {
+    if (but?.has(queue)) continue;
+    const app = 'perInstanceOf' in queue ? queue.perInstanceOf : undefined;
+    yield {
+      owner: queue,
+      uses: [...address(queue.deadLetter?.to, dead, home), ...id(app, 'app'), ...id(queue.tenant, 'tenant')],
+    };
   }
-  for (const { value: app } of declared.apps?.values() ?? []) {
-    if (!but?.has(app)) yield { owner: app, uses: usesOfApp(app) };
-  }
-  for (const { name: home, value: broker } of declared.brokers?.values() ?? []) {
-    const mqtt = broker.variant === 'amqp' ? broker.mqtt?.exchange : undefined;
-    yield { owner: broker, uses: [...id(broker.tenant, 'tenant'), ...address(mqtt, EXCHANGES, home)] };
-    const dead = broker.variant === 'amqp' ? BINDABLE : HOSTED_ENTRIES;
-    for (const { value: queue } of broker.queues?.values() ?? []) {
-      if (but?.has(queue)) continue;
-      const app = 'perInstanceOf' in queue ? queue.perInstanceOf : undefined;
+  for (const { value: alias } of broker.aliases?.values() ?? [])
+    yield { owner: alias, uses: [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
+  if (broker.variant === 'amqp') {
+    for (const { value: exchange } of broker.exchanges?.values() ?? [])
+      yield { owner: exchange, uses: address(exchange.unroutedTo, EXCHANGES, home) };
+    for (const binding of broker.bindings?.items ?? []) {
+      if (but?.has(binding)) continue;
+      const { from, to } = binding;
       yield {
-        owner: queue,
+        owner: binding,
+        uses: [...address(from, EXCHANGES, home), ...address(to, BINDABLE, home)],
+      };
+    }
+  } else {
+    for (const { value: topic } of broker.topics?.values() ?? [])
+      if (topic.tenant && !but?.has(topic)) yield { owner: topic, uses: id(topic.tenant, 'tenant') };
+    for (const { value: subscription } of broker.subscriptions?.values() ?? []) {
+      if (but?.has(subscription)) continue;
+      const { topic, to, deadLetter, tenant } = subscription;
+      yield {
+        owner: subscription,
         uses: [
-          ...address(queue.deadLetter?.to, dead, home),
-          ...id(app, 'app'),
-          ...id(queue.tenant, 'tenant'),
+          ...address(topic, TOPICS, home),
+          ...address(to, QUEUES, home),
+          ...address(deadLetter?.to, HOSTED_ENTRIES, home),
+          ...id(tenant, 'tenant'),
         ],
       };
     }
-    for (const { value: alias } of broker.aliases?.values() ?? [])
-      yield { owner: alias, uses: [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
-    if (broker.variant === 'amqp') {
-      for (const { value: exchange } of broker.exchanges?.values() ?? [])
-        yield { owner: exchange, uses: address(exchange.unroutedTo, EXCHANGES, home) };
-      for (const binding of broker.bindings?.items ?? []) {
-        if (but?.has(binding)) continue;
-        const { from, to } = binding;
-        yield {
-          owner: binding,
-          uses: [...address(from, EXCHANGES, home), ...address(to, BINDABLE, home)],
-        };
-      }
-    } else {
-      for (const { value: topic } of broker.topics?.values() ?? [])
-        if (topic.tenant && !but?.has(topic)) yield { owner: topic, uses: id(topic.tenant, 'tenant') };
-      for (const { value: subscription } of broker.subscriptions?.values() ?? []) {
-        if (but?.has(subscription)) continue;
-        const { topic, to, deadLetter, tenant } = subscription;
-        yield {
-          owner: subscription,
-          uses: [
-            ...address(topic, TOPICS, home),
-            ...address(to, QUEUES, home),
-            ...address(deadLetter?.to, HOSTED_ENTRIES, home),
-            ...id(tenant, 'tenant'),
-          ],
-        };
-      }
-    }
-  }
-  for (const { value: link } of declared.links?.values() ?? [])
-    yield {
-      owner: link,
-      uses: [
-        ...address(link.from, QUEUES),
-        ...address(link.to, ENTRIES),
-        ...address(link.receives?.from, QUEUES),
-      ],
-    };
-  for (const { value: spread } of declared.spreads?.values() ?? [])
-    yield {
-      owner: spread,
-      uses: (spread.members?.items ?? []).flatMap((each) => address(each, QUEUES)),
-    };
-  for (const { value: environment } of declared.environments?.values() ?? []) {
-    const names = [...(environment.values ?? [])];
-    yield {
-      owner: environment,
-      uses: names.flatMap(([name, { key }]) => id({ value: name, place: key }, 'parameter')),
-    };
-  }
-  for (const statement of declared.access?.items ?? []) {
-    const { who, on, when } = statement;
-    yield {
-      owner: statement,
-      uses: [...wide(who), ...wide(on), ...wide(one(when?.source)), ...id(when?.tenant, 'tenant')],
-    };
-  }
-  for (const sample of declared.samples?.items ?? [])
-    yield { owner: sample, uses: [...id(sample.message, 'message'), ...id(sample.from, 'app')] };
-  for (const expectation of declared.expectations?.items ?? []) {
-    const { given, reaches, never } = expectation;
-    yield {
-      owner: expectation,
-      uses: [...id(given?.message, 'message'), ...wide(one(given?.from)), ...wide(reaches), ...wide(never)],
-    };
   }
 }
+
+const usesOfType = (type: MessageTypeDecl): Use[] =>
+  (type.extends?.items ?? []).flatMap((parent) => id(parent, 'message'));
 
 function usesOfApp(app: AppDecl): Use[] {
   const uses = [...id(app.tenant, 'tenant'), ...id(app.home, 'broker')];

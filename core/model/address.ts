@@ -1,4 +1,5 @@
 /** Thing ids and addresses: how everything in a topology is named and found. */
+import { sameKeys } from './layered.ts';
 import type { BrokerDecl, DocumentDecl } from '../language/language.ts';
 
 /** What a thing is. */
@@ -164,7 +165,7 @@ function changedNames(a: DocumentDecl, b: DocumentDecl): string[] | undefined {
   const changed: string[] = [];
   type Names = ReadonlyMap<string, unknown> | undefined;
   const differ = (one: Names, other: Names) => {
-    if (one === other) return;
+    if (sameKeys(one, other)) return;
     for (const name of one?.keys() ?? []) if (!other?.has(name)) changed.push(name);
     for (const name of other?.keys() ?? []) if (!one?.has(name)) changed.push(name);
   };

@@ -18,10 +18,11 @@ import type {
 } from '../language/language.ts';
 import type { Topology } from '../language/read.ts';
 import type { Thing } from '../model/address.ts';
+import { differing, Layered, sharesKeys } from '../model/layered.ts';
 import type { Place, Val } from '../model/place.ts';
 import { ALWAYS, type Predicate } from '../predicate/predicate.ts';
 import { exchangeRouter, type Router } from './router.ts';
-import { nodesOf, waysOf, type Way, type Ways } from './ways.ts';
+import { nodesOf, waysOf, type Nodes, type Way, type Ways } from './ways.ts';
 
 /** A node's role in the flow; an app that both sends and takes is two nodes. */
 export type NodeRole =
@@ -99,11 +100,17 @@ function ownTenant(broker: BrokerDecl | undefined, { kind, name }: Thing): Val<s
   return kind === 'subscription' ? broker.subscriptions?.get(name)?.value.tenant : undefined;
 }
 
-/** What was kept of a graph to make the next one of: the ways it was made from, and each one's edges. */
+/** The ways of declarations that belong together, and the edge of each that leads somewhere. */
+interface EdgePart {
+  readonly ways: readonly Way[];
+  readonly edges: readonly (Edge | undefined)[];
+}
+
+/** What is kept of a graph to make the next one of. */
 interface Making {
+  readonly nodes: Nodes;
   readonly ways: Ways;
-  /** Where each way's edge stands in the edges; one more for the end. */
-  readonly starts: readonly number[];
+  readonly parts: ReadonlyMap<string, EdgePart>;
   /** How many edges would have the same id but for their number. */
   readonly counts: Map<string, number>;
 }
@@ -122,25 +129,59 @@ const MOST_CHANGED = 500;
  */
 export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGraph {
   const making = before && makings.get(before);
-  const nodes = nodesOf(topology);
+  const nodes = nodesOf(topology, making?.nodes);
   const ways = waysOf(topology, nodes, making?.ways);
-  const { edges, out, into, ...made } = (making && patch(before, making, ways)) ?? assemble(ways, before);
-  const routers = new Map<string, Router>();
-  for (const node of nodes.values()) {
-    if (node.role !== 'exchange') continue;
-    const type = node.decl.type?.value ?? 'direct';
-    const known = before?.routers.get(node.id);
-    const still = known?.type === type && made.touched?.has(node.id) === false;
-    const bindings = () => (out.get(node.id) ?? []).filter((edge) => edge.kind === 'binding');
-    routers.set(node.id, still ? known : exchangeRouter(type, bindings()));
-  }
-  const graph = { topology, nodes, edges, out, into, routers, decide: accessOf(topology, before?.decide) };
-  makings.set(graph, made.making);
+  const assembled = (making && patch(before, making, ways)) ?? assemble(ways, before);
+  const { parts, counts, out, into } = assembled;
+  let edges: readonly Edge[] | undefined;
+  const graph: RoutingGraph = {
+    topology,
+    nodes: nodes.all,
+    // few ask for all of them
+    get edges() {
+      return (edges ??= [...parts.values()].flatMap((part) =>
+        part.edges.filter((edge) => edge !== undefined),
+      ));
+    },
+    out,
+    into,
+    routers: routersOf(nodes.all, out, before, assembled.touched),
+    decide: accessOf(topology, before?.decide),
+  };
+  makings.set(graph, { nodes, ways, parts, counts });
   return graph;
 }
 
-interface Assembled extends Pick<RoutingGraph, 'edges' | 'out' | 'into'> {
-  readonly making: Making;
+/** @param touched the nodes whose edges changed since `before`; undefined where any may have */
+function routersOf(
+  nodes: RoutingGraph['nodes'],
+  out: RoutingGraph['out'],
+  before: RoutingGraph | undefined,
+  touched: ReadonlySet<string> | undefined,
+): RoutingGraph['routers'] {
+  const routerOf = (node: ExchangeNode): Router => {
+    const type = node.decl.type?.value ?? 'direct';
+    const known = before?.routers.get(node.id);
+    if (known?.type === type && touched?.has(node.id) === false) return known;
+    return exchangeRouter(
+      type,
+      (out.get(node.id) ?? []).filter((edge) => edge.kind === 'binding'),
+    );
+  };
+  if (before && touched && sharesKeys(before.nodes, nodes)) {
+    const changes = new Map<string, Router>();
+    for (const id of new Set([...differing(before.nodes, nodes), ...touched])) {
+      const node = nodes.get(id);
+      if (node?.role === 'exchange') changes.set(id, routerOf(node));
+    }
+    return Layered.on(before.routers).with(changes);
+  }
+  const routers = new Map<string, Router>();
+  for (const node of nodes.values()) if (node.role === 'exchange') routers.set(node.id, routerOf(node));
+  return routers;
+}
+
+interface Assembled extends Pick<RoutingGraph, 'out' | 'into'>, Pick<Making, 'parts' | 'counts'> {
   /** The nodes whose edges changed; undefined for all. */
   readonly touched?: ReadonlySet<string>;
 }
@@ -149,14 +190,11 @@ interface Assembled extends Pick<RoutingGraph, 'edges' | 'out' | 'into'> {
 const edgesMade = new WeakMap<Way, Edge>();
 
 function assemble(ways: Ways, before?: RoutingGraph): Assembled {
-  const edges: Edge[] = [];
   const out = new Map<string, readonly Edge[]>();
   const into = new Map<string, readonly Edge[]>();
   const counts = new Map<string, number>();
-  const starts: number[] = [];
-  for (const way of ways.all) {
-    starts.push(edges.length);
-    if (!way.open) continue;
+  const edgeOf = (way: Way): Edge | undefined => {
+    if (!way.open) return undefined;
     const known = edgesMade.get(way);
     const made = known ?? makeEdge(way);
     const base = baseOf(made);
@@ -165,11 +203,12 @@ function assemble(ways: Ways, before?: RoutingGraph): Assembled {
     const id = count > 1 ? `${base} #${count}` : base;
     const edge = known?.id === id ? known : { ...made, id };
     edgesMade.set(way, edge);
-    edges.push(edge);
     push(out as Map<string, Edge[]>, edge.from, edge);
     push(into as Map<string, Edge[]>, edge.to, edge);
-  }
-  starts.push(edges.length);
+    return edge;
+  };
+  const parts = new Map<string, EdgePart>();
+  for (const [name, { made }] of ways.parts) parts.set(name, { ways: made, edges: made.map(edgeOf) });
   // a list that is what it was is the one it was: others tell by that what changed
   for (const [now, then] of [[out, before?.out] as const, [into, before?.into] as const]) {
     if (!then) continue;
@@ -178,7 +217,7 @@ function assemble(ways: Ways, before?: RoutingGraph): Assembled {
       if (known?.length === list.length && known.every((edge, i) => edge === list[i])) now.set(id, known);
     }
   }
-  return { edges, out, into, making: { ways, starts, counts } };
+  return { parts, counts, out, into };
 }
 
 interface Step {
@@ -187,8 +226,8 @@ interface Step {
   readonly ways: readonly Way[];
 }
 
-/** @returns which ways were replaced by which; undefined for more than are worth replacing. */
-function stepsBetween(old: readonly Way[], ways: readonly Way[]): Step[] | undefined {
+/** @returns which ways were replaced by which */
+function stepsBetween(old: readonly Way[], ways: readonly Way[]): Step[] {
   const shorter = Math.min(old.length, ways.length);
   let first = 0;
   while (first < shorter && sameWay(old[first]!, ways[first]!)) first++;
@@ -205,64 +244,73 @@ function stepsBetween(old: readonly Way[], ways: readonly Way[]): Step[] | undef
   } else {
     steps.push({ from: first, to: old.length - same, ways: middle });
   }
-  const changed = steps.reduce((sum, { from, to, ways: each }) => sum + to - from + each.length, 0);
-  return changed > MOST_CHANGED ? undefined : steps;
+  return steps;
 }
 
 /** The parts of an earlier graph with the edges of changed ways replaced; undefined where that is no shortcut. */
 function patch(
   before: RoutingGraph,
-  { ways: old, starts, counts }: Making,
-  ways: Ways,
+  { parts: old, counts }: Making,
+  { parts: now }: Ways,
 ): Assembled | undefined {
-  const steps = stepsBetween(old.all, ways.all);
-  if (!steps) return undefined;
+  const names = [...now.keys()];
+  if (old.size !== now.size || ![...old.keys()].every((name, i) => name === names[i])) return undefined;
+  const stepsOf = new Map<string, readonly Step[]>();
+  let changed = 0;
+  for (const [name, { made }] of now) {
+    const { ways } = old.get(name)!;
+    if (ways === made) continue;
+    const steps = stepsBetween(ways, made);
+    for (const { from, to, ways: come } of steps) changed += to - from + come.length;
+    if (changed > MOST_CHANGED) return undefined;
+    stepsOf.set(name, steps);
+  }
   makings.delete(before);
-  const edges: Edge[] = [];
-  const at: number[] = [];
-  let done = 0;
-  const keep = (to: number) => {
-    const shift = edges.length - starts[done]!;
-    for (let i = done; i < to; i++) at.push(starts[i]! + shift);
-    for (let i = starts[done]!; i < starts[to]!; i++) edges.push(before.edges[i]!);
-    done = to;
-  };
+  const goneAt = ({ from, to }: Step, { edges }: EdgePart) =>
+    edges.slice(from, to).filter((edge) => edge !== undefined);
+  for (const [name, steps] of stepsOf) {
+    for (const step of steps) {
+      for (const edge of goneAt(step, old.get(name)!)) {
+        // the numbers of edges that are alike follow from their order
+        if (counts.get(baseOf(edge)) !== 1) return undefined;
+        counts.delete(baseOf(edge));
+      }
+    }
+  }
   const out = new Rearranged(before.out, 'from');
   const into = new Rearranged(before.into, 'to');
-  const gone = steps.map(({ from, to }) => before.edges.slice(starts[from], starts[to]));
-  for (const edge of gone.flat()) {
-    // the numbers of edges that are alike follow from their order
-    if (counts.get(baseOf(edge)) !== 1) return undefined;
-    counts.delete(baseOf(edge));
-  }
-  for (const [i, step] of steps.entries()) {
-    keep(step.from);
-    const come: Edge[] = [];
-    for (const way of step.ways) {
-      at.push(edges.length + come.length);
-      if (!way.open) continue;
-      const made = makeEdge(way);
-      const id = baseOf(made);
-      if (counts.has(id)) return undefined;
-      counts.set(id, 1);
-      const edge = { ...made, id };
-      edgesMade.set(way, edge);
-      come.push(edge);
+  const parts = new Map(old);
+  for (const [name, steps] of stepsOf) {
+    const part = old.get(name)!;
+    const edges: (Edge | undefined)[] = [];
+    let done = 0;
+    for (const step of steps) {
+      for (; done < step.from; done++) edges.push(part.edges[done]);
+      done = step.to;
+      const made = step.ways.map((way) => edgeOnce(way, counts));
+      if (made.includes('twice')) return undefined;
+      const come = made.filter((edge) => typeof edge === 'object');
+      edges.push(...(made as (Edge | undefined)[]));
+      const gone = goneAt(step, part);
+      out.replace(gone, come);
+      into.replace(gone, come);
     }
-    edges.push(...come);
-    out.replace(gone[i]!, come);
-    into.replace(gone[i]!, come);
-    done = step.to;
+    for (; done < part.edges.length; done++) edges.push(part.edges[done]);
+    parts.set(name, { ways: now.get(name)!.made, edges });
   }
-  keep(old.all.length);
-  at.push(edges.length);
-  return {
-    edges,
-    out: out.finish(edges),
-    into: into.finish(edges),
-    making: { ways, starts: at, counts },
-    touched: out.touched,
-  };
+  return { parts, counts, out: out.finish(parts), into: into.finish(parts), touched: out.touched };
+}
+
+/** The edge of a way that came, if it leads somewhere; `twice` where there is one like it already. */
+function edgeOnce(way: Way, counts: Map<string, number>): Edge | 'twice' | undefined {
+  if (!way.open) return undefined;
+  const made = makeEdge(way);
+  const id = baseOf(made);
+  if (counts.has(id)) return 'twice';
+  counts.set(id, 1);
+  const edge = { ...made, id };
+  edgesMade.set(way, edge);
+  return edge;
 }
 
 /** Edges by one of their ends, some of them replaced, each list still in the order of all edges. */
@@ -284,20 +332,16 @@ class Rearranged {
     else for (const edge of [...gone, ...come]) this.anew.add(edge[end]);
   }
 
-  finish(edges: readonly Edge[]): RoutingGraph['out'] {
+  finish(parts: Making['parts']): RoutingGraph['out'] {
     const { before, end, touched, anew, swaps } = this;
-    if (touched.size === 0) return before;
-    const lists = new Map(before) as Map<string, Edge[]>;
-    for (const id of touched) {
-      if (anew.has(id)) lists.delete(id);
-      else
-        lists.set(
-          id,
-          before.get(id)!.map((edge) => swaps.get(edge) ?? edge),
-        );
-    }
-    if (anew.size) for (const edge of edges) if (anew.has(edge[end])) push(lists, edge[end], edge);
-    return lists;
+    const changes = new Map<string, Edge[]>();
+    for (const id of touched)
+      changes.set(id, anew.has(id) ? [] : before.get(id)!.map((edge) => swaps.get(edge) ?? edge));
+    if (anew.size)
+      for (const { edges } of parts.values())
+        for (const edge of edges) if (edge && anew.has(edge[end])) changes.get(edge[end])!.push(edge);
+    if ([...changes.keys()].every((id) => before.has(id))) return Layered.on(before).with(changes);
+    return new Map([...before, ...changes]);
   }
 }
 

@@ -4,7 +4,14 @@
  */
 import { directKey, headersMatch, topicKey } from '../filters/amqp.ts';
 import { parseMqttFilter } from '../filters/mqtt.ts';
-import type { AppDecl, BindingDecl, ConsumeDecl, DeadLetterDecl, LinkDecl } from '../language/language.ts';
+import type {
+  AppDecl,
+  BindingDecl,
+  BrokerDecl,
+  ConsumeDecl,
+  DeadLetterDecl,
+  LinkDecl,
+} from '../language/language.ts';
 import type { Names, Topology } from '../language/read.ts';
 import {
   BINDABLE,
@@ -20,6 +27,7 @@ import {
   type Thing,
   type ThingKind,
 } from '../model/address.ts';
+import { Layered, sameOrder } from '../model/layered.ts';
 import type { Place, Val } from '../model/place.ts';
 import { ALWAYS, type Constant, type Predicate } from '../predicate/predicate.ts';
 import type { Edge, EdgeKind, ExchangeNode, GraphNode, NodeRole, SubscriptionNode } from './graph.ts';
@@ -38,7 +46,23 @@ export interface Way {
   readonly make: () => Pick<Edge, 'place'> & Partial<Omit<Edge, 'id' | 'kind' | 'from' | 'to'>>;
 }
 
-type Nodes = ReadonlyMap<string, GraphNode>;
+/** Declarations that belong together, and what was made of them: made again only where one of them changed. */
+interface Part<T> {
+  /** What all of it hangs on: the same objects for as long as they say the same. */
+  readonly of: readonly unknown[];
+  readonly made: readonly T[];
+}
+
+type Parts<T> = ReadonlyMap<string, Part<T>>;
+
+const sameItems = (a: readonly unknown[], b: readonly unknown[]): boolean =>
+  a.length === b.length && a.every((each, i) => each === b[i]);
+
+/** Everything a message can be at, by id, and by what declares it. */
+export interface Nodes {
+  readonly all: ReadonlyMap<string, GraphNode>;
+  readonly parts: Parts<GraphNode>;
+}
 
 const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue'];
 
@@ -47,78 +71,113 @@ const known = new WeakMap<object, GraphNode>();
 /** The same for what a declaration makes several nodes of, by their ids: what an app sends and takes as. */
 const knownById = new WeakMap<object, Map<string, GraphNode>>();
 
-/** @returns everything a message can be at, by id. */
-export function nodesOf(topology: Topology): Map<string, GraphNode> {
-  const { declared } = topology;
-  const nodes = new Map<string, GraphNode>();
-  const add = (
-    role: NodeRole,
-    of: Thing,
-    place: Place,
-    decl: object,
-    id: string = of.id,
-    by: object = decl,
-  ) => {
-    let own = knownById.get(by);
-    if (!own) knownById.set(by, (own = new Map()));
-    let node = own.get(id);
-    if (node?.place !== place) own.set(id, (node = { id, role, thing: of, place, decl } as GraphNode));
-    nodes.set(id, node);
+function nodeFor(role: NodeRole, of: Thing, place: Place, decl: object, id: string, by: object): GraphNode {
+  let own = knownById.get(by);
+  if (!own) knownById.set(by, (own = new Map()));
+  let node = own.get(id);
+  if (node?.place !== place) own.set(id, (node = { id, role, thing: of, place, decl } as GraphNode));
+  return node;
+}
+
+interface Named {
+  readonly name: string;
+  readonly key: Place;
+  readonly value: object;
+}
+
+function nodeOfResource(role: NodeRole & ThingKind, broker: string, { name, key, value }: Named): GraphNode {
+  const node = known.get(value);
+  if (node?.thing.name === name && node.thing.broker === broker && node.role === role && node.place === key)
+    return node;
+  const of = thing(role, name, broker);
+  const made = { id: of.id, role, thing: of, place: key, decl: value } as GraphNode;
+  known.set(value, made);
+  return made;
+}
+
+/**
+ * @param before those of an earlier state by the same reader
+ * @returns everything a message can be at
+ */
+export function nodesOf(topology: Topology, before?: Nodes): Nodes {
+  const { apps, brokers, spreads } = topology.declared;
+  const parts = new Map<string, Part<GraphNode>>();
+  const part = (name: string, of: readonly unknown[], make: () => Iterable<GraphNode>): void => {
+    const was = before?.parts.get(name);
+    parts.set(name, was && sameItems(was.of, of) ? was : { of, made: [...make()] });
   };
-  const addResource = (
-    role: NodeRole & ThingKind,
-    broker: string,
-    { name, key, value }: { readonly name: string; readonly key: Place; readonly value: object },
-  ) => {
-    let node = known.get(value);
-    if (
-      node?.thing.name !== name ||
-      node.thing.broker !== broker ||
-      node.role !== role ||
-      node.place !== key
-    ) {
-      const of = thing(role, name, broker);
-      node = { id: of.id, role, thing: of, place: key, decl: value } as GraphNode;
-      known.set(value, node);
+  part('apps', [apps], function* () {
+    for (const { name, key, value } of apps?.values() ?? []) {
+      const app = thing('app', name);
+      if (value.publishes?.items.length)
+        yield nodeFor('publisher', app, key, value, publisherId(name), value);
+      if (value.consumes?.items.length) yield nodeFor('taker', app, key, value, takerId(name), value);
     }
-    nodes.set(node.id, node);
-  };
-  for (const { name, key, value } of declared.apps?.values() ?? []) {
-    const app = thing('app', name);
-    if (value.publishes?.items.length) add('publisher', app, key, value, publisherId(name));
-    if (value.consumes?.items.length) add('taker', app, key, value, takerId(name));
-  }
-  for (const { name: broker, value } of declared.brokers?.values() ?? []) {
-    const addAll = (
-      role: NodeRole & ThingKind,
-      items: ReadonlyMap<string, { name: string; key: Place; value: object }> | undefined,
-    ) => {
-      for (const item of items?.values() ?? []) addResource(role, broker, item);
-    };
-    if (value.variant === 'amqp') addAll('exchange', value.exchanges);
-    else {
-      addAll('topic', value.topics);
-      for (const item of value.subscriptions?.values() ?? []) {
-        // one that hands to a queue is a way, not a place
-        if (!item.value.to) addResource('subscription', broker, item);
+  });
+  for (const { name, value } of brokers?.values() ?? [])
+    part(`broker ${name}`, [value], () => nodesOn(name, value));
+  part('spreads', [spreads], function* () {
+    for (const { name, key, value } of spreads?.values() ?? []) {
+      const of = thing('spread', name);
+      yield nodeFor('spread', of, key, value, of.id, value);
+    }
+  });
+  part('sessions', [apps, mqttEntries(topology)], function* () {
+    for (const { name: app, value } of apps?.values() ?? []) {
+      for (const consume of value.consumes?.items ?? []) {
+        const session = sessionOf(topology, app, consume);
+        if (!session) continue;
+        const { place } = consume;
+        const decl = session.shared ? { place } : { place, perInstanceOf: { value: app, place } };
+        yield nodeFor('subscription', session.store, place, decl, session.store.id, consume);
       }
     }
-    addAll('queue', value.queues);
-    addAll('alias', value.aliases);
+  });
+  const changes = before && changedNodes(before, parts);
+  if (changes) return { all: Layered.on(before.all).with(changes), parts };
+  const all = new Map<string, GraphNode>();
+  for (const { made } of parts.values()) for (const node of made) all.set(node.id, node);
+  return { all, parts };
+}
+
+function* nodesOn(broker: string, decl: BrokerDecl): Generator<GraphNode> {
+  function* each(role: NodeRole & ThingKind, items: ReadonlyMap<string, Named> | undefined) {
+    for (const item of items?.values() ?? []) yield nodeOfResource(role, broker, item);
   }
-  for (const { name, key, value } of declared.spreads?.values() ?? [])
-    add('spread', thing('spread', name), key, value);
-  for (const { name: app, value } of declared.apps?.values() ?? []) {
-    for (const consume of value.consumes?.items ?? []) {
-      const session = sessionOf(topology, app, consume);
-      if (!session) continue;
-      const { place } = consume;
-      const decl = session.shared ? { place } : { place, perInstanceOf: { value: app, place } };
-      add('subscription', session.store, place, decl, session.store.id, consume);
+  if (decl.variant === 'amqp') yield* each('exchange', decl.exchanges);
+  else {
+    yield* each('topic', decl.topics);
+    for (const item of decl.subscriptions?.values() ?? []) {
+      // one that hands to a queue is a way, not a place
+      if (!item.value.to) yield nodeOfResource('subscription', broker, item);
     }
   }
-  return nodes;
+  yield* each('queue', decl.queues);
+  yield* each('alias', decl.aliases);
 }
+
+/** @returns the nodes that are otherwise now, by id; undefined where some came, went or moved */
+function changedNodes(before: Nodes, now: Parts<GraphNode>): Map<string, GraphNode> | undefined {
+  const changes = new Map<string, GraphNode>();
+  if (!sameItems([...before.parts.keys()], [...now.keys()])) return undefined;
+  let count = 0;
+  for (const [name, { made }] of now) {
+    const was = before.parts.get(name)!.made;
+    count += made.length;
+    if (was === made) continue;
+    if (was.length !== made.length) return undefined;
+    for (const [i, node] of made.entries()) {
+      if (was[i]!.id !== node.id) return undefined;
+      if (was[i] !== node) changes.set(node.id, node);
+    }
+  }
+  // of two nodes of one id the later one counts
+  return count === before.all.size ? changes : undefined;
+}
+
+/** What MQTT enters each broker by. */
+const mqttEntries = (topology: Topology): string =>
+  [...(topology.declared.brokers?.keys() ?? [])].map((id) => mqttEntry(topology, id)).join();
 
 /** What an MQTT taker subscribes to is a store of its own, for each instance or for its shared group. */
 function sessionOf(topology: Topology, app: string, consume: ConsumeDecl) {
@@ -147,12 +206,10 @@ interface AppWays {
 
 export interface Ways {
   readonly names: Names;
-  /** The ids of all nodes. */
-  readonly nodes: readonly string[];
-  /** What MQTT enters each broker by. */
+  readonly nodes: ReadonlyMap<string, GraphNode>;
   readonly mqtt: string;
-  /** All ways, in order of declaration, those that lead nowhere included. */
-  readonly all: readonly Way[];
+  /** All ways, part by part in order of declaration, those that lead nowhere included. */
+  readonly parts: Parts<Way>;
   readonly apps: ReadonlyMap<string, AppWays>;
   readonly bindings: ReadonlyMap<string, BindingWays>;
 }
@@ -161,19 +218,25 @@ export interface Ways {
  * @param before the ways of an earlier state by the same reader
  * @returns every way between nodes
  */
-export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
+export function waysOf(topology: Topology, { all: nodes }: Nodes, before?: Ways): Ways {
   const { declared } = topology;
-  const ways: Way[] = [];
+  const parts = new Map<string, Part<Way>>();
+  let ways: Way[] = [];
   const bindingWays = new Map<string, BindingWays>();
-  const ids = [...nodes.keys()];
-  const mqtt = [...(declared.brokers?.keys() ?? [])].map((id) => mqttEntry(topology, id)).join();
+  const mqtt = mqttEntries(topology);
   // as long as these stay, what a declaration names is what it named before
-  const stays =
-    before?.names === topology.names &&
-    before.mqtt === mqtt &&
-    before.nodes.length === ids.length &&
-    before.nodes.every((id, i) => id === ids[i]);
+  const stays = before?.names === topology.names && before.mqtt === mqtt && sameOrder(before.nodes, nodes);
   const steady = stays ? before : undefined;
+  const part = (name: string, of: readonly unknown[], make: () => void): void => {
+    const was = steady?.parts.get(name);
+    if (was && sameItems(was.of, of)) {
+      parts.set(name, was);
+      return;
+    }
+    ways = [];
+    make();
+    parts.set(name, { of, made: ways });
+  };
   const add = (
     kind: EdgeKind,
     from: string,
@@ -197,29 +260,68 @@ export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
   };
 
   const apps = new Map<string, AppWays>();
+  /** What one app publishes or takes: most apps stay when one changes. */
   const again = (id: string, app: AppDecl, make: () => void): void => {
-    const before = steady?.apps.get(id);
+    const was = steady?.apps.get(id);
     const from = ways.length;
-    if (before?.app === app) for (const way of before.ways) ways.push(way);
+    if (was?.app === app) for (const way of was.ways) ways.push(way);
     else make();
-    apps.set(id, { app, ways: ways.slice(from) });
+    apps.set(id, was?.app === app ? was : { app, ways: ways.slice(from) });
   };
 
-  for (const { name, value } of declared.apps?.values() ?? []) {
-    again(publisherId(name), value, () => {
-      for (const publish of value.publishes?.items ?? []) {
-        const mqtt = publish.via?.value === 'mqtt';
-        const to = mqtt ? mqttEntry(topology, publish.to?.value ?? '') : find(publish.to, ENTRIES);
-        const { place } = publish;
-        add('publish', publisherId(name), to, publish, () => ({
-          place,
-          label: publish.message?.value ?? '',
-          publish,
-        }));
-      }
-    });
+  part('publishes', [declared.apps], () => {
+    for (const { name, value } of declared.apps?.values() ?? [])
+      again(publisherId(name), value, () => {
+        for (const publish of value.publishes?.items ?? []) {
+          const to =
+            publish.via?.value === 'mqtt'
+              ? mqttEntry(topology, publish.to?.value ?? '')
+              : find(publish.to, ENTRIES);
+          const { place } = publish;
+          add('publish', publisherId(name), to, publish, () => ({
+            place,
+            label: publish.message?.value ?? '',
+            publish,
+          }));
+        }
+      });
+  });
+  for (const { name, value } of declared.brokers?.values() ?? []) {
+    part(`broker ${name}`, [value, declared.links], () => addBroker(name, value));
+    const known = bindingWays.get(name) ?? steady?.bindings.get(name);
+    if (known) bindingWays.set(name, known);
   }
-  for (const { name: home, value: broker } of declared.brokers?.values() ?? []) {
+  part('links', [declared.links], () => {
+    for (const { name, key, value } of declared.links?.values() ?? [])
+      add(
+        'link',
+        find(value.from, QUEUES),
+        find(value.to, ENTRIES),
+        value,
+        () => ({
+          place: key,
+          condition: linkCondition(value),
+          label: name,
+          link: { thing: thing('link', name), decl: value },
+        }),
+        name,
+      );
+  });
+  part('spreads', [declared.spreads], () => {
+    for (const { name, value } of declared.spreads?.values() ?? [])
+      for (const member of value.members?.items ?? [])
+        add('member', thing('spread', name).id, find(member, QUEUES), member, () => ({
+          place: member.place,
+        }));
+  });
+  part('takes', [declared.apps], () => {
+    for (const { name, value } of declared.apps?.values() ?? [])
+      again(takerId(name), value, () => {
+        for (const consume of value.consumes?.items ?? []) addTake(name, consume);
+      });
+  });
+
+  function addBroker(home: string, broker: BrokerDecl): void {
     for (const [name, { value: queue }] of broker.queues ?? [])
       if (queue.deadLetter) deadLetter(thing('queue', name, home), queue.deadLetter, home);
     for (const [name, { value: alias }] of broker.aliases ?? []) {
@@ -293,30 +395,6 @@ export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
       }
     }
   }
-  for (const { name, key, value } of declared.links?.values() ?? []) {
-    add(
-      'link',
-      find(value.from, QUEUES),
-      find(value.to, ENTRIES),
-      value,
-      () => ({
-        place: key,
-        condition: linkCondition(value),
-        label: name,
-        link: { thing: thing('link', name), decl: value },
-      }),
-      name,
-    );
-  }
-  for (const { name, value } of declared.spreads?.values() ?? []) {
-    for (const member of value.members?.items ?? [])
-      add('member', thing('spread', name).id, find(member, QUEUES), member, () => ({ place: member.place }));
-  }
-  for (const { name, value } of declared.apps?.values() ?? []) {
-    again(takerId(name), value, () => {
-      for (const consume of value.consumes?.items ?? []) addTake(name, consume);
-    });
-  }
 
   function addTake(app: string, consume: ConsumeDecl): void {
     const { place } = consume;
@@ -336,13 +414,16 @@ export function waysOf(topology: Topology, nodes: Nodes, before?: Ways): Ways {
     }));
     add('take', store.id, takerId(app), consume, () => ({ place, consume }));
   }
-  return { names: topology.names, nodes: ids, mqtt, all: ways, apps, bindings: bindingWays };
+
+  // where no app changed, none was looked at
+  const known = steady && apps.size === 0 ? steady.apps : apps;
+  return { names: topology.names, nodes, mqtt, parts, apps: known, bindings: bindingWays };
 }
 
 /** The ways of a broker's bindings; where names and types stayed the same, those before and behind an edit are known. */
 function waysOfBindings(
   { declared }: Topology,
-  nodes: Nodes,
+  nodes: ReadonlyMap<string, GraphNode>,
   home: string,
   bindings: readonly BindingDecl[],
   types: string,

@@ -1,0 +1,28 @@
+import { Layered } from '../model/layered.ts';
+
+/**
+ * @returns the same with lists of entries in place of maps, whose order counts here, and of which layered
+ *   ones differ by what was before; objects of other classes stay as they are
+ */
+export function plain<T>(value: T, done = new Map<unknown, unknown>()): T {
+  if (typeof value !== 'object' || value === null) return value;
+  const known = done.get(value);
+  if (known) return known as T;
+  if (value instanceof Layered || value instanceof Map) {
+    const entries: [unknown, unknown][] = [];
+    done.set(value, entries);
+    for (const [key, each] of value as ReadonlyMap<unknown, unknown>) entries.push([key, plain(each, done)]);
+    return entries as T;
+  }
+  if (Array.isArray(value)) {
+    const list: unknown[] = [];
+    done.set(value, list);
+    for (const each of value) list.push(plain(each, done));
+    return list as T;
+  }
+  if (Object.getPrototypeOf(value) !== Object.prototype) return value;
+  const made: Record<string, unknown> = {};
+  done.set(value, made);
+  for (const [key, each] of Object.entries(value)) made[key] = plain(each, done);
+  return made as T;
+}
