@@ -1,4 +1,4 @@
-import type { StatementDecl } from '../language/language.ts';
+import type { BrokerDecl, StatementDecl } from '../language/language.ts';
 import type { MessageType } from '../language/messages.ts';
 import type { Finding, Mend, Severity } from '../model/finding.ts';
 import type { Place } from '../model/place.ts';
@@ -23,11 +23,18 @@ export interface Complaint {
 export interface Subjects {
   readonly node: GraphNode;
   readonly message: MessageType;
+  /** With all that is declared on it. */
+  readonly broker: BrokerSubject;
   /** A link's id. */
   readonly link: string;
   readonly statement: StatementDecl;
   /** Everything at once: looked at again at every change, so it has to be quick. */
   readonly whole: RoutingGraph;
+}
+
+export interface BrokerSubject {
+  readonly name: string;
+  readonly decl: BrokerDecl;
 }
 
 export type SubjectKind = keyof Subjects;

@@ -4,8 +4,10 @@
  */
 import type { Decide } from '../access/decide.ts';
 import type { AppDecl, BrokerDecl, LinkDecl, StatementDecl, TenantDecl } from '../language/language.ts';
+import { differing, sameOrder } from '../model/layered.ts';
+import type { Topology } from '../language/read.ts';
 import { addressOf, thing, type Thing, type ThingKind } from '../model/address.ts';
-import { followArrivals, type Arrivals } from '../reach/arrivals.ts';
+import { followArrivals, NO_ARRIVALS, type Arrivals } from '../reach/arrivals.ts';
 import type { Arrival } from '../reach/variety.ts';
 import { tenantOf, type Edge, type GraphNode, type RoutingGraph } from '../routing/graph.ts';
 
@@ -28,7 +30,6 @@ export interface Sent {
 }
 
 const NO_EDGES: readonly Edge[] = [];
-const NO_ARRIVALS: readonly Arrival[] = [];
 
 /** Questions about a topology; the answers are the same objects for as long as they are the same. */
 export interface Look {
@@ -77,14 +78,12 @@ export class Facts {
   readonly arrivals: Arrivals;
   /** The nodes about which anything may be otherwise than before; undefined for all. */
   readonly changed: ReadonlySet<string> | undefined;
-  /** Everything that answers hang on but for the nodes, as objects to compare. */
-  readonly elsewhere: readonly unknown[];
-  private readonly brokers: ReadonlyMap<string, { readonly traits: BrokerTraits; readonly sign: string }>;
-  private readonly sent: ReadonlyMap<string, Sent>;
-  private readonly denials: readonly StatementDecl[];
+  readonly brokers: ReadonlyMap<string, Broker>;
+  readonly sent: ReadonlyMap<string, Sent>;
+  readonly denials: readonly StatementDecl[];
   /** Made when first asked for. */
   private things: Things | undefined;
-  private readonly people: { readonly publishers: boolean; readonly takers: boolean };
+  readonly people: { readonly publishers: boolean; readonly takers: boolean };
 
   /** @param before those of an earlier state by the same reader */
   constructor(
@@ -94,34 +93,27 @@ export class Facts {
     const followed = followArrivals(graph, before);
     this.arrivals = followed.arrivals;
     this.changed = followed.changed;
-    this.brokers = brokersOf(graph, before?.brokers);
-    this.sent = sentIn(graph, before?.sent);
-    const denials = (graph.topology.declared.access?.items ?? []).filter(({ deny, when }) => deny && !when);
-    this.denials = before && sameList(before.denials, denials) ? before.denials : denials;
-    this.things = before?.graph.topology.names === graph.topology.names ? before.things : undefined;
-    const apps = [...(graph.topology.declared.apps?.values() ?? [])];
-    const people = {
-      publishers: apps.some(({ value }) => value.publishes?.items.length),
-      takers: apps.some(({ value }) => value.consumes?.items.length),
-    };
-    const known = before?.people;
-    this.people = known?.publishers === people.publishers && known.takers === people.takers ? known : people;
+    const was = before?.graph.topology;
     const { declared, names } = graph.topology;
-    const values = (items: ReadonlyMap<string, { readonly value: object }> | undefined) =>
-      [...(items ?? [])].flatMap(([id, { value }]) => [id, value]);
-    this.elsewhere = [
-      ...values(declared.apps),
-      ...values(declared.links),
-      ...values(declared.tenants),
-      ...values(declared.labels),
-      ...[...this.brokers].flatMap(([id, { traits }]) => [id, traits]),
-      ...[...this.sent.values()],
-      declared.tenant?.value,
-      this.people,
-      graph.decide,
-      this.denials,
-      names,
-    ];
+    this.brokers = brokersOf(graph, before?.brokers);
+    if (before && was!.declared.apps === declared.apps) {
+      this.sent = before.sent;
+      this.people = before.people;
+    } else {
+      this.sent = sentIn(graph, before?.sent);
+      const people = peopleIn(graph);
+      const known = before?.people;
+      this.people =
+        known?.publishers === people.publishers && known.takers === people.takers ? known : people;
+    }
+    if (before && was!.declared.access === declared.access) this.denials = before.denials;
+    else {
+      const denials = (declared.access?.items ?? []).filter(({ deny, when }) => deny && !when);
+      this.denials = before && sameList(before.denials, denials) ? before.denials : denials;
+    }
+    // what MQTT takers subscribe to is named by no declaration of its own
+    const same = was?.names === names && sameOrder(before!.graph.nodes, graph.nodes);
+    this.things = same ? before!.things : undefined;
   }
 
   answer(question: Question, about: unknown): unknown {
@@ -166,8 +158,14 @@ export class Facts {
   }
 }
 
+interface Broker {
+  readonly decl: BrokerDecl;
+  readonly traits: BrokerTraits;
+  readonly sign: string;
+}
+
 function brokersOf({ topology }: RoutingGraph, before: Facts['brokers'] | undefined): Facts['brokers'] {
-  const found = new Map<string, { traits: BrokerTraits; sign: string }>();
+  const found = new Map<string, Broker>();
   for (const [id, { value }] of topology.declared.brokers ?? []) {
     const traits: BrokerTraits = {
       kind: value.variant,
@@ -179,9 +177,17 @@ function brokersOf({ topology }: RoutingGraph, before: Facts['brokers'] | undefi
     };
     const sign = JSON.stringify([{ ...traits, clears: [...traits.clears] }]);
     const known = before?.get(id);
-    found.set(id, known?.sign === sign ? known : { traits, sign });
+    found.set(id, { decl: value, sign, traits: known?.sign === sign ? known.traits : traits });
   }
   return found;
+}
+
+function peopleIn({ topology }: RoutingGraph): Facts['people'] {
+  const apps = [...(topology.declared.apps?.values() ?? [])];
+  return {
+    publishers: apps.some(({ value }) => value.publishes?.items.length),
+    takers: apps.some(({ value }) => value.consumes?.items.length),
+  };
 }
 
 function sentIn({ topology }: RoutingGraph, before: Facts['sent'] | undefined): Facts['sent'] {
@@ -254,15 +260,78 @@ function thingsIn({ nodes, topology }: RoutingGraph): Things {
   return { all, addresses: new Set(byAddress.keys()), byAddress };
 }
 
-/** The questions about one node, by its id. */
-export const NODE_QUESTIONS: ReadonlySet<Question> = new Set(['node', 'out', 'into', 'arrivals']);
+/**
+ * @returns what the answer to a question hangs on, as `changesSince` names it: the id of a node, or the
+ *   question with what it is about, or the question alone where it is about everything
+ */
+export function groundOf(question: Question, about: unknown): string {
+  switch (question) {
+    case 'node':
+    case 'out':
+    case 'into':
+    case 'arrivals':
+      return about as string;
+    case 'app':
+    case 'link':
+    case 'tenant':
+    case 'broker':
+    case 'sent':
+    case 'guarded':
+      return `${question} ${about as string}`;
+    default:
+      return question;
+  }
+}
 
 /**
- * @returns the nodes about which some question may be answered otherwise than before; undefined where
- *   anything else than nodes has changed
+ * @returns the grounds on which some question may be answered otherwise than before, as `groundOf` names
+ *   them; undefined where that may be any
  */
 export function changesSince(before: Facts, now: Facts): ReadonlySet<string> | undefined {
-  return sameList(before.elsewhere, now.elsewhere) ? now.changed : undefined;
+  if (!now.changed) return undefined;
+  // who asks for the callers gets a new list each time
+  const found = new Set<string>(['callers']);
+  for (const id of now.changed) found.add(id);
+  const [was, is] = [before.graph.topology, now.graph.topology];
+  const note = (question: Question, ids: Iterable<string>) => {
+    for (const id of ids) found.add(groundOf(question, id));
+  };
+  const apps = differing(was.declared.apps, is.declared.apps);
+  note('app', apps);
+  note('link', differing(was.declared.links, is.declared.links));
+  note('tenant', differing(was.declared.tenants, is.declared.tenants));
+  note('guarded', differing(was.declared.labels, is.declared.labels));
+  note('sent', differing<string, unknown>(was.messages, is.messages));
+  note('sent', differing(before.sent, now.sent));
+  let owners = was.declared.tenant?.value !== is.declared.tenant?.value;
+  for (const id of apps) {
+    const tenantIn = ({ declared }: Topology) => declared.apps?.get(id)?.value.tenant?.value;
+    owners ||= tenantIn(was) !== tenantIn(is);
+  }
+  for (const [id, { traits, decl }] of now.brokers) {
+    const known = before.brokers.get(id);
+    if (known?.traits === traits && known.decl === decl) continue;
+    found.add(groundOf('broker', id));
+    // its topics, subscriptions and queues may have owners of their own
+    owners ||= known?.traits !== traits || ownersOn(known.decl) !== ownersOn(decl);
+  }
+  if (owners) found.add('owner');
+  if (before.people !== now.people) found.add('peopled');
+  if (before.graph.decide !== now.graph.decide) found.add('decide');
+  if (before.denials !== now.denials) found.add('denials');
+  if (was.names !== is.names) found.add('names');
+  if (was.names !== is.names || !sameOrder(before.graph.nodes, now.graph.nodes)) found.add('things');
+  return found;
+}
+
+/** The owners that a broker's resources state, as one word. */
+function ownersOn(decl: BrokerDecl): string {
+  const all = decl.variant === 'amqp' ? [decl.queues] : [decl.queues, decl.topics, decl.subscriptions];
+  return all
+    .flatMap((items) =>
+      [...(items ?? [])].flatMap(([name, { value }]) => (value.tenant ? [name, value.tenant.value] : [])),
+    )
+    .join(' ');
 }
 
 /** What was asked while something was looked at, and what was answered. */

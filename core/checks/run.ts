@@ -1,5 +1,8 @@
 /** The registry of all checks, and how they are run. */
+import type { BrokerDecl } from '../language/language.ts';
+import type { TopologyDocument } from '../language/read.ts';
 import type { Finding, Mend, Severity } from '../model/finding.ts';
+import { differing, sharesKeys } from '../model/layered.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
 import { accepting, type Accepted } from './acceptances.ts';
 import { aboutNothing } from './access/about-nothing.ts';
@@ -8,12 +11,12 @@ import { notCleared, unguardedBroker } from './access/not-cleared.ts';
 import { otherTenant } from './access/other-tenant.ts';
 import { everyone, tooWide } from './access/too-wide.ts';
 import { uselessAllow } from './access/useless-allow.ts';
-import type { Check, Complaint, SubjectKind } from './check.ts';
+import type { BrokerSubject, Check, Complaint, SubjectKind } from './check.ts';
 import { competingApps } from './copies/competing-apps.ts';
 import { perInstance } from './copies/per-instance.ts';
 import { sharedStore } from './copies/shared-store.ts';
 import { twice } from './copies/twice.ts';
-import { changesSince, Facts, lookAt, NODE_QUESTIONS, stillSo, type Asked } from './look.ts';
+import { changesSince, Facts, groundOf, lookAt, stillSo, type Asked } from './look.ts';
 import { autoAck } from './loss/auto-ack.ts';
 import { badExample } from './loss/bad-example.ts';
 import { deadLetterCycle } from './loss/dead-letter-cycle.ts';
@@ -131,107 +134,157 @@ export interface Checked {
 
 /** What was found at one subject, and what was asked to find it. */
 interface Unit {
+  readonly kind: SubjectKind;
+  readonly id: unknown;
   readonly subject: unknown;
   readonly findings: readonly Finding[];
   readonly asked: Asked;
+  /** Whether no later look at the same subject has taken its place. */
+  live: boolean;
 }
+
+/** The units that asked something, some of them perhaps no longer live. */
+class Askers {
+  private readonly units = new Set<Unit>();
+  private limit = 50;
+
+  add(unit: Unit): void {
+    if (this.units.size >= this.limit) {
+      for (const each of this.units) if (!each.live) this.units.delete(each);
+      this.limit = Math.max(50, 2 * this.units.size);
+    }
+    this.units.add(unit);
+  }
+
+  *[Symbol.iterator](): Generator<Unit> {
+    for (const unit of this.units) if (unit.live) yield unit;
+  }
+}
+
+type Subjects = ReadonlyMap<unknown, unknown>;
 
 /** Runs the checks on one topology again and again: only what an edit may have changed is looked at again. */
 export class Checking {
-  /** By kind of subject, and by its id or itself. */
+  /** By kind of subject, and by its id. */
   private readonly units = new Map<SubjectKind, Map<unknown, Unit>>();
-  /** The subjects at which something was asked about a node, some of them perhaps no longer. */
-  private readonly askers = new Map<string, Set<Unit>>();
+  private readonly subjects = new Map<SubjectKind, { readonly of: unknown; readonly all: Subjects }>();
+  /** Those at which something was found. */
+  private readonly troubled = new Set<Unit>();
+  /** By what answers hang on. */
+  private readonly askers = new Map<string, Askers>();
   private facts: Facts | undefined;
 
   /** @param graph the next graph of the same reader; its places move with it, so results are of use until the next */
   run(graph: RoutingGraph): Checked {
     const facts = new Facts(graph, this.facts);
     const doubtful = this.doubtful(facts);
-    const findings: Finding[] = [];
     const { declared, messages } = graph.topology;
-    const visit = (units: Map<unknown, Unit>, kind: SubjectKind, id: unknown, subject: unknown) => {
-      const known = units.get(id);
-      const stands =
-        known !== undefined &&
-        known.subject === subject &&
-        ((doubtful !== 'all' && !doubtful.has(known)) || stillSo(facts, known.asked));
-      const unit = stands ? known : this.look(facts, kind, subject);
-      if (unit !== known) units.set(id, unit);
-      if (unit.findings.length) findings.push(...unit.findings);
-    };
-    const visitAll = (kind: SubjectKind, subjects: Iterable<readonly [unknown, unknown]>, size: number) => {
-      let units = this.units.get(kind);
-      if (!units) this.units.set(kind, (units = new Map()));
-      for (const [id, subject] of subjects) visit(units, kind, id, subject);
-      if (units.size === size) return;
-      // what is gone is forgotten
-      const seen = new Set<unknown>();
-      for (const [id] of subjects) seen.add(id);
-      for (const id of units.keys()) if (!seen.has(id)) units.delete(id);
-    };
-    visitAll('node', graph.nodes, graph.nodes.size);
-    visitAll('message', messages, messages.size);
-    const links = [...(declared.links?.keys() ?? [])];
-    visitAll(
-      'link',
-      links.map((id) => [id, id] as const),
-      links.length,
-    );
-    const statements = declared.access?.items ?? [];
-    visitAll(
+    const visit = (kind: SubjectKind, of: object | undefined, all: () => Subjects) =>
+      this.visit(facts, doubtful, kind, of, all);
+    visit('node', graph.nodes, () => graph.nodes);
+    visit('message', messages, () => messages);
+    visit('broker', declared.brokers, () => brokersIn(graph));
+    visit('link', declared.links, () => new Map([...(declared.links?.keys() ?? [])].map((id) => [id, id])));
+    visit(
       'statement',
-      statements.map((each) => [each, each] as const),
-      statements.length,
+      declared.access,
+      () => new Map((declared.access?.items ?? []).map((each) => [each, each])),
     );
-    findings.push(...look(facts, 'whole', graph).findings);
     this.facts = facts;
-    return accept(graph, findings);
+    const findings = [...this.troubled].flatMap((unit) => unit.findings);
+    return accept(graph, [...findings, ...look(facts, 'whole', graph, graph).findings]);
   }
 
-  /** The units at which something was asked about a node that is no longer what it was; all, where more has changed. */
-  private doubtful(facts: Facts): ReadonlySet<Unit> | 'all' {
+  /** @param of what the subjects follow from: as long as it is the same object, they are what they were */
+  private visit(
+    facts: Facts,
+    doubtful: ReadonlySet<Unit> | undefined,
+    kind: SubjectKind,
+    of: object | undefined,
+    subjectsOf: () => Subjects,
+  ): void {
+    const before = this.subjects.get(kind);
+    const all = before && before.of === of ? before.all : subjectsOf();
+    this.subjects.set(kind, { of, all });
+    let units = this.units.get(kind);
+    if (!units) this.units.set(kind, (units = new Map()));
+    const meet = (id: unknown) => {
+      const subject = all.get(id);
+      const known = units.get(id);
+      const stands =
+        known?.subject === subject && ((doubtful && !doubtful.has(known!)) || stillSo(facts, known!.asked));
+      if (stands) return;
+      this.forget(known);
+      units.set(id, this.look(facts, kind, id, subject));
+    };
+    if (before && doubtful && sharesKeys(before.all, all)) {
+      for (const id of differing(before.all, all)) meet(id);
+      for (const unit of doubtful) if (unit.kind === kind && unit.live) meet(unit.id);
+      return;
+    }
+    for (const id of all.keys()) meet(id);
+    if (units.size === all.size) return;
+    for (const [id, unit] of units) {
+      if (all.has(id)) continue;
+      units.delete(id);
+      this.forget(unit);
+    }
+  }
+
+  private forget(unit: Unit | undefined): void {
+    if (!unit) return;
+    unit.live = false;
+    this.troubled.delete(unit);
+  }
+
+  /** The units that asked something that may be answered otherwise now; undefined for all. */
+  private doubtful(facts: Facts): ReadonlySet<Unit> | undefined {
     const changed = this.facts && changesSince(this.facts, facts);
-    if (!changed) return 'all';
+    if (!changed) return undefined;
     const found = new Set<Unit>();
-    for (const id of changed) for (const unit of this.askers.get(id) ?? []) found.add(unit);
+    for (const ground of changed) for (const unit of this.askers.get(ground) ?? []) found.add(unit);
     return found;
   }
 
-  private look(facts: Facts, kind: SubjectKind, subject: unknown): Unit {
-    const unit = look(facts, kind, subject);
+  private look(facts: Facts, kind: SubjectKind, id: unknown, subject: unknown): Unit {
+    const unit = look(facts, kind, id, subject);
     const { questions, abouts } = unit.asked;
     questions.forEach((question, i) => {
-      if (!NODE_QUESTIONS.has(question)) return;
-      const id = abouts[i] as string;
-      const askers = this.askers.get(id);
-      if (!askers) this.askers.set(id, new Set([unit]));
-      else {
-        // those that are gone for good are left behind now and then
-        if (askers.size > 50 && askers.size % 50 === 0) this.forget(askers);
-        askers.add(unit);
-      }
+      const ground = groundOf(question, abouts[i]);
+      let askers = this.askers.get(ground);
+      if (!askers) this.askers.set(ground, (askers = new Askers()));
+      askers.add(unit);
     });
+    if (unit.findings.length) this.troubled.add(unit);
     return unit;
   }
+}
 
-  private forget(askers: Set<Unit>): void {
-    const live = new Set([...this.units.values()].flatMap((units) => [...units.values()]));
-    for (const unit of askers) if (!live.has(unit)) askers.delete(unit);
+/** A broker as a subject: one object for as long as its declaration stays. */
+const brokerSubjects = new WeakMap<BrokerDecl, BrokerSubject>();
+
+function brokersIn({ topology }: RoutingGraph): Subjects {
+  const found = new Map<string, BrokerSubject>();
+  for (const [name, { value: decl }] of topology.declared.brokers ?? []) {
+    const known = brokerSubjects.get(decl);
+    const subject = known?.name === name ? known : { name, decl };
+    brokerSubjects.set(decl, subject);
+    found.set(name, subject);
   }
+  return found;
 }
 
 const BY_KIND = new Map<SubjectKind, Check[]>();
 for (const each of CHECKS) BY_KIND.set(each.of, [...(BY_KIND.get(each.of) ?? []), each]);
 
-function look(facts: Facts, kind: SubjectKind, subject: unknown): Unit {
+function look(facts: Facts, kind: SubjectKind, id: unknown, subject: unknown): Unit {
   const asked: Asked = { questions: [], abouts: [], answers: [] };
   // what looks at everything is looked at again anyway
   const eyes = lookAt(facts, kind === 'whole' ? undefined : asked);
   const findings: Finding[] = [];
   for (const { id, severity, run } of BY_KIND.get(kind) ?? [])
     for (const complaint of run(subject as never, eyes)) findings.push(findingOf(id, severity, complaint));
-  return { subject, findings, asked };
+  return { kind, id, subject, findings, asked, live: true };
 }
 
 function findingOf(check: string, severity: Severity, { mends, ...complaint }: Complaint): Finding {
@@ -247,8 +300,17 @@ function findingOf(check: string, severity: Severity, { mends, ...complaint }: C
   };
 }
 
+/** Whether a document may have acceptances. */
+const written = new WeakMap<TopologyDocument, boolean>();
+
+function mayAccept(document: TopologyDocument): boolean {
+  let known = written.get(document);
+  if (known === undefined) written.set(document, (known = document.text.includes('accept')));
+  return known;
+}
+
 function accept({ topology }: RoutingGraph, found: readonly Finding[]): Checked {
-  const written = topology.documents.some(({ text }) => text.includes('accept'));
+  const written = topology.documents.some(mayAccept);
   const { standing, accepted, unused, unknown } = accepting(topology.declared, found, IDS, written);
   const finding =
     ({ id, severity }: (typeof ABOUT_ACCEPTANCES)[number]) =>

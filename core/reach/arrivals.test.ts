@@ -72,6 +72,7 @@ test('followed again after edits, they are what following all of them gives', ()
           const again = followArrivals(graph, before);
           const sign = ({ arrivals }: Pick<Followed, 'arrivals'>) =>
             [...arrivals]
+              .filter(([, all]) => all.length > 0)
               .map(
                 ([node, all]) =>
                   `${node}: ${all.map(({ type, key, wrapped }) => `${type.id} ${key} ${wrapped}`).join()}`,

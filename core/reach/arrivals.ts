@@ -1,9 +1,10 @@
 /** Which published message types come to which node, told by what the conditions on the way can let through. */
 import type { MessageType } from '../language/messages.ts';
+import { differing, Layered, sharesKeys } from '../model/layered.ts';
 import type { Edge, GraphNode, RoutingGraph } from '../routing/graph.ts';
 import { verdictOn, type Arrival, type Verdict } from './variety.ts';
 
-/** By node; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
+/** By node, some perhaps with none; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
 export type Arrivals = ReadonlyMap<string, readonly Arrival[]>;
 
 /** One object for the same messages in the same form. */
@@ -83,14 +84,31 @@ export function followArrivals(graph: RoutingGraph, before?: Followed): Followed
   }
   walk.finish();
   const order = inOrder(topology.messages.keys());
-  const arrivals = new Map<string, readonly Arrival[]>(known);
-  if (anew) for (const id of anew) if (!found.has(id)) arrivals.delete(id);
+  const steady = before && sharesKeys(before.graph.topology.messages, topology.messages);
+  const fresh = new Map<string, readonly Arrival[]>();
+  for (const id of anew ?? []) fresh.set(id, NO_ARRIVALS);
   for (const [id, here] of found) {
     const was = before?.arrivals.get(id);
-    const same = was?.length === here.size && was.every((each) => here.has(each));
-    arrivals.set(id, same ? was : order(here));
+    const now =
+      was?.length === here.size && was.every((each) => here.has(each)) && steady ? was : order(here);
+    const same = was?.length === now.length && was.every((each, i) => each === now[i]);
+    fresh.set(id, same ? was : now);
   }
-  return { graph, arrivals, changed: anew && new Set([...changes!.at, ...anew]) };
+  return {
+    graph,
+    arrivals: known ? over(known, fresh) : fresh,
+    changed: anew && new Set([...changes!.at, ...anew]),
+  };
+}
+
+/** What does not come anywhere: one list, so that it is seen to stay. */
+export const NO_ARRIVALS: readonly Arrival[] = [];
+
+function over(known: Arrivals, fresh: Arrivals): Arrivals {
+  const changes = new Map([...fresh].filter(([id, here]) => (known.get(id) ?? NO_ARRIVALS) !== here));
+  return [...changes.keys()].every((id) => known.has(id))
+    ? Layered.on(known).with(changes)
+    : new Map([...known, ...changes]);
 }
 
 /** Arrivals on their way through a graph. */
@@ -181,44 +199,48 @@ interface Changes {
 
 function changesBetween(graph: RoutingGraph, then: RoutingGraph): Changes | undefined {
   const { nodes, out, topology } = graph;
-  const was = then.topology;
   if (brokersOf(graph) !== brokersOf(then)) return undefined;
-  const types = new Set<string>();
-  for (const [id, type] of topology.messages) if (was.messages.get(id) !== type) types.add(id);
-  for (const id of was.messages.keys()) if (!topology.messages.has(id)) types.add(id);
+  // types that changed places change the order of every list
+  if (!sameOrderOfThose(topology.messages, then.topology.messages)) return undefined;
+  const types = differing<string, unknown>(topology.messages, then.topology.messages);
   const at = new Set<string>();
   const behind = new Set<string>();
-  const compare = (id: string, now: GraphNode | undefined, before: GraphNode | undefined) => {
-    if (now !== before) {
-      at.add(id);
-      // a queue's name on the wire is a key
-      if (now?.role === 'queue' || !now || !before) behind.add(id);
-    }
-    const [ways, known] = [out.get(id), then.out.get(id)];
-    const sends = types.size > 0 && ways?.some(({ kind, label }) => kind === 'publish' && types.has(label));
-    if (ways === known && !sends) return;
+  for (const id of differing(nodes, then.nodes)) {
+    const [now, before] = [nodes.get(id), then.nodes.get(id)];
     at.add(id);
-    for (const list of [ways, known]) {
+    // a queue's name on the wire is a key
+    if (now?.role === 'queue' || !now || !before) behind.add(id);
+  }
+  const ways = new Set(differing(out, then.out));
+  if (types.size)
+    for (const app of topology.declared.apps?.keys() ?? []) {
+      const id = `publisher:${app}`;
+      if (out.get(id)?.some(({ kind, label }) => kind === 'publish' && types.has(label))) ways.add(id);
+    }
+  for (const id of ways) {
+    at.add(id);
+    for (const list of [out.get(id), then.out.get(id)]) {
       for (const edge of list ?? []) {
         behind.add(edge.to);
         // what leads into its end changed with it
         at.add(edge.to);
       }
     }
-  };
-  let same = 0;
-  for (const [id, now] of nodes) {
-    const before = then.nodes.get(id);
-    if (before) same++;
-    compare(id, now, before);
   }
-  if (same < then.nodes.size)
-    for (const [id, before] of then.nodes) if (!nodes.has(id)) compare(id, undefined, before);
   for (const id of behind) {
     for (const edge of out.get(id) ?? []) behind.add(edge.to);
     for (const edge of then.out.get(id) ?? []) behind.add(edge.to);
   }
   return { at, behind };
+}
+
+/** Whether the keys that are in both maps follow each other the same way in both. */
+function sameOrderOfThose(a: ReadonlyMap<string, unknown>, b: ReadonlyMap<string, unknown>): boolean {
+  if (sharesKeys(a, b)) return true;
+  const others = [...b.keys()].filter((id) => a.has(id));
+  let i = 0;
+  for (const id of a.keys()) if (b.has(id) && others[i++] !== id) return false;
+  return true;
 }
 
 const brokersOf = ({ topology }: RoutingGraph): string =>

@@ -10,7 +10,9 @@ export const nearAlike = check({
   why: 'Sooner or later somebody means the one and writes the other, and both are there, so nothing complains.',
   of: 'whole',
   run: (graph) => {
-    const attributes = alike(attributesOf(graph));
+    const { messages } = graph.topology;
+    let attributes = attributesAlike.get(messages);
+    if (!attributes) attributesAlike.set(messages, (attributes = alike(attributesOf(graph))));
     // as long as no name comes, goes or changes, names that were told apart still are
     const { names } = graph.topology;
     if (apart.has(names)) return attributes;
@@ -19,6 +21,9 @@ export const nearAlike = check({
     return [...attributes, ...found];
   },
 });
+
+/** What was found among the headers and properties of message types, which seldom change. */
+const attributesAlike = new WeakMap<ReadonlyMap<string, unknown>, readonly Complaint[]>();
 
 /** Stands for names among which none are too alike. */
 const apart = new WeakSet<object>();

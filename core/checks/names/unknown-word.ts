@@ -41,9 +41,9 @@ export const unknownWord = check({
     for (const { when, name } of declared.access?.items ?? [])
       if (when?.key) note(when.key, '', name ? `statement “${name.value}”` : 'a statement');
     // where messages come, a key that matches none of them is told about with what does come
-    for (const node of graph.nodes.values()) {
-      if (node.role !== 'exchange' || node.decl.type?.value !== 'topic' || look.arrivals(node.id).length)
-        continue;
+    for (const [id, { type }] of graph.routers) {
+      if (type !== 'topic' || look.arrivals(id).length) continue;
+      const node = graph.nodes.get(id)!;
       for (const edge of graph.out.get(node.id) ?? [])
         if (edge.binding?.key)
           note(edge.binding.key, edge.to, `a binding of ${node.thing.broker}/${node.thing.name}`);

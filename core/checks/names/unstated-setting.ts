@@ -15,43 +15,42 @@ export const unstatedSetting = check({
   severity: 'advice',
   finds: 'A setting left to its default where nearly all queues of the broker state it.',
   why: 'A default that is meant looks just like one that was forgotten.',
-  of: 'whole',
-  run: ({ topology }) =>
-    [...(topology.declared.brokers ?? [])].flatMap(([broker, { value }]): Complaint[] => {
-      const { queues: items } = value;
-      if (!items || items.size < 4) return [];
-      return SETTINGS.flatMap((setting): Complaint[] => {
-        const said = (decl: object) => (decl as Partial<Record<string, Val<string | number>>>)[setting];
-        let silent = 0;
-        for (const each of items.values()) if (!said(each.value)) silent++;
-        // one among four and more
-        if (silent === 0 || items.size - silent < 3 || silent * 4 > items.size) return [];
-        const queues = [...items.values()];
-        const stated = queues.filter((each) => said(each.value));
-        const usual = usualAmong(stated.map((each) => String(said(each.value)!.value)));
-        return queues.flatMap(({ name, key, value: decl }) => {
-          if (said(decl)) return [];
-          const own = thing('queue', name, broker);
-          const written = setting === 'ttl' || setting === 'lease' ? formatDuration(Number(usual)) : usual!;
-          return [
-            {
-              message: `${addressOf(own)} does not say \`${setting}\`, though ${counted(stated.length, 'other queue')} of ${broker} ${stated.length === 1 ? 'does' : 'do'}.`,
-              place: key,
-              about: own.id,
-              mends: [
-                {
-                  title: `Say \`${setting}: ${written}\`, as most of them do`,
-                  edit: ({ documents }) =>
-                    setAt(
-                      documents,
-                      ['brokers', broker, 'queues', name, setting],
-                      Number.isNaN(Number(written)) ? written : Number(written),
-                    ),
-                },
-              ],
-            },
-          ];
-        });
+  of: 'broker',
+  run: ({ name: broker, decl: value }): Complaint[] => {
+    const { queues: items } = value;
+    if (!items || items.size < 4) return [];
+    return SETTINGS.flatMap((setting): Complaint[] => {
+      const said = (decl: object) => (decl as Partial<Record<string, Val<string | number>>>)[setting];
+      let silent = 0;
+      for (const each of items.values()) if (!said(each.value)) silent++;
+      // one among four and more
+      if (silent === 0 || items.size - silent < 3 || silent * 4 > items.size) return [];
+      const queues = [...items.values()];
+      const stated = queues.filter((each) => said(each.value));
+      const usual = usualAmong(stated.map((each) => String(said(each.value)!.value)));
+      return queues.flatMap(({ name, key, value: decl }) => {
+        if (said(decl)) return [];
+        const own = thing('queue', name, broker);
+        const written = setting === 'ttl' || setting === 'lease' ? formatDuration(Number(usual)) : usual!;
+        return [
+          {
+            message: `${addressOf(own)} does not say \`${setting}\`, though ${counted(stated.length, 'other queue')} of ${broker} ${stated.length === 1 ? 'does' : 'do'}.`,
+            place: key,
+            about: own.id,
+            mends: [
+              {
+                title: `Say \`${setting}: ${written}\`, as most of them do`,
+                edit: ({ documents }) =>
+                  setAt(
+                    documents,
+                    ['brokers', broker, 'queues', name, setting],
+                    Number.isNaN(Number(written)) ? written : Number(written),
+                  ),
+              },
+            ],
+          },
+        ];
       });
-    }),
+    });
+  },
 });
