@@ -39,6 +39,7 @@ export {
 export { labelsOf, reachOfLabel, type LabelReach } from './access/label.ts';
 export { allowNeeds, needsOfRoute, needTitle } from './access/route.ts';
 export { answerInWords, askAccess, type Question } from './access/ask.ts';
+export { sameOrder } from './model/layered.ts';
 export { arrivalsIn, type Arrivals } from './reach/arrivals.ts';
 export { differences } from './language/differences.ts';
 export { isMet, narrowest, needsOf, type Need } from './access/needs.ts';

@@ -53,6 +53,9 @@ test('typing in one of 50 documents: findings and close-up follow each key', asy
   await page.goto(`${w.address}/t/${slug}/declare?doc=${doc.name}&sel=queue:hub-5/queue-25-7&at=${at}-${at}`);
   await see(page, '.close-up h2', 'hub-5/queue-25-7');
   await page.waitForFunction(() => document.activeElement?.classList.contains('cm-content'));
+  // somebody who types has seen the page first
+  await see(page, '.outline', 'exchange-25-3');
+  await page.evaluate(() => new Promise((done) => requestIdleCallback(done)));
   await page.evaluate(() => {
     const blocked: number[] = [];
     Object.assign(window, { blocked });

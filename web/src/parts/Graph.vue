@@ -169,7 +169,7 @@ function stateOf(node: PlacedNode & { view: NodeView }): string {
   if (lit.value && node.id in lit.value.nodes) names.push('lit');
   const end = lit.value?.ends[node.id];
   if (end) names.push(end.replace(' ', '-'));
-  if (focus.selected === node.id || focus.closeUp?.id === node.id) names.push('selected');
+  if (focus.selected === node.id || focus.shownNode === node.id) names.push('selected');
   if (reaching.value.has(node.id)) names.push('reaches');
   if (node.view.change) names.push(node.view.change);
   if (node.view.worst) names.push(node.view.worst);

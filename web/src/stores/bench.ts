@@ -173,7 +173,9 @@ export const useBench = defineStore('bench', () => {
         accepted.value = await core.accepted();
         // lists and picture mark broken promises too
         const lists = await core.lists();
-        outline.value = lists.outline ?? outline.value;
+        const groups = outline.value;
+        outline.value =
+          lists.outline?.map((group) => (typeof group === 'number' ? groups[group]! : group)) ?? groups;
         messages.value = lists.messages ?? messages.value;
         if (drawers && !stale) await draw();
       }
@@ -188,7 +190,10 @@ export const useBench = defineStore('bench', () => {
   function hear({ findings: numbers, news, ...rest }: Analysis): void {
     const fresh = new Map(news.map(({ at, view }) => [at, view]));
     told = new Map(numbers.map((at) => [at, fresh.get(at) ?? told.get(at)!]));
-    checked.value = numbers.map((at) => told.get(at)!);
+    const before = checked.value;
+    const now = numbers.map((at) => told.get(at)!);
+    // what depends on the findings is not worked out anew where they are what they were
+    if (now.length !== before.length || now.some((each, i) => each !== before[i])) checked.value = now;
     analysis.value = rest;
   }
 

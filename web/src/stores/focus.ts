@@ -72,6 +72,9 @@ export const useFocus = defineStore('focus', () => {
 
   const followed = shallowRef<FollowView>();
   const closeUp = shallowRef<CloseUp>();
+  /** What the close-up is of, as a thing and as a node: most of the screen only wants to know that. */
+  const shownThing = computed(() => closeUp.value?.thing);
+  const shownNode = computed(() => closeUp.value?.id);
 
   let asking = 0;
   watch(
@@ -138,5 +141,7 @@ export const useFocus = defineStore('focus', () => {
     followed,
     whyNot,
     closeUp,
+    shownThing,
+    shownNode,
   };
 });

@@ -60,7 +60,7 @@ import {
 import { follow, followFate, followKept, tracesOf } from './follow.ts';
 import { Held } from './held.ts';
 import { Many } from './many.ts';
-import { beginningsOf, messagesOf, outlineOf } from './outline.ts';
+import { beginningsOf, messagesOf, Outline } from './outline.ts';
 import type {
   AcceptedView,
   Analysis,
@@ -83,6 +83,7 @@ import type {
   ManyView,
   NamedView,
   NeedView,
+  OutlineGroup,
   Proofs,
   Sending,
   Showing,
@@ -105,7 +106,11 @@ let troubles = new Map<string, Troubles>();
 /** Where everything stands on the screen. */
 let laidOut: Layout | undefined;
 /** What was told last, to tell only what is new. */
-let told = { outline: '', messages: '', drawing: '' };
+let told = { messages: '', drawing: '' };
+const outline = new Outline();
+let toldGroups: readonly OutlineGroup[] = [];
+/** What the message types told last were made of. */
+let toldMessages: readonly unknown[] = [];
 
 /** More findings than this are counted, not listed: nobody reads them, and they cost on every key stroke. */
 const MOST_FINDINGS = 500;
@@ -153,6 +158,12 @@ function news<T>(what: keyof typeof told, value: T, sign = JSON.stringify(value)
   if (told[what] === sign) return undefined;
   told = { ...told, [what]: sign };
   return value;
+}
+
+/** Where something stood before; itself, if it did not. */
+function numberOr<T>(value: T, before: readonly T[]): T | number {
+  const at = before.indexOf(value);
+  return at < 0 ? value : at;
 }
 
 const worker = {
@@ -243,9 +254,19 @@ const worker = {
 
   /** What is declared, as lists, where they are not what was told last. */
   lists(): Lists {
-    const outline = news('outline', outlineOf(held.graph, troubles));
-    const messages = news('messages', messagesOf(held.graph));
-    return { ...(outline ? { outline } : {}), ...(messages ? { messages } : {}) };
+    const groups = outline.of(held.graph, troubles);
+    const before = toldGroups;
+    toldGroups = groups;
+    const same = groups.length === before.length && groups.every((group, i) => group === before[i]);
+    const { messages: types, declared } = held.graph.topology;
+    const of = [types, declared.apps, declared.samples];
+    const stays = toldMessages.length > 0 && of.every((each, i) => each === toldMessages[i]);
+    toldMessages = of;
+    const messages = stays ? undefined : news('messages', messagesOf(held.graph));
+    return {
+      ...(same ? {} : { outline: groups.map((group) => numberOr(group, before)) }),
+      ...(messages ? { messages } : {}),
+    };
   },
 
   /** Takes the documents of the revision that the draft is compared with; none to compare with nothing. */

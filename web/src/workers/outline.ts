@@ -1,40 +1,84 @@
 /** What a topology declares, as lists: the outline, and the message types with their samples. */
-import { keptSamples, samplesOf, type Items, type MessageType, type RoutingGraph } from '@vondle/core';
+import { keptSamples, sameOrder, samplesOf, type Items, type MessageType, type RoutingGraph } from '@vondle/core';
 import type { Beginnings, FieldView, MessageView, OutlineGroup, PublishView, Troubles } from './views.ts';
 
-/** Everything by broker and kind. */
-export function outlineOf(graph: RoutingGraph, troubles: ReadonlyMap<string, Troubles>): OutlineGroup[] {
-  const { declared } = graph.topology;
-  const groups: OutlineGroup[] = [];
-  const add = (
-    title: string,
-    kinds: readonly (readonly [string, Items<unknown> | undefined])[],
-    broker = '',
-  ) => {
-    const items = kinds.flatMap(([kind, map]) =>
-      [...(map?.keys() ?? [])].map((name) => {
-        const id = `${kind}:${broker ? `${broker}/` : ''}${name}`;
-        return { id, name, kind, ...troubles.get(id) };
-      }),
-    );
-    if (items.length) groups.push({ title, items });
-  };
-  for (const [broker, { value }] of declared.brokers ?? []) {
-    const inner =
-      value.variant === 'amqp'
-        ? ([['exchange', value.exchanges]] as const)
-        : ([
-            ['topic', value.topics],
-            ['subscription', value.subscriptions],
-          ] as const);
-    add(broker, [...inner, ['queue', value.queues], ['alias', value.aliases]], broker);
+type Kinds = readonly (readonly [kind: string, items: Items<unknown> | undefined])[];
+
+/** A group, and what it was made of. */
+interface Known {
+  readonly kinds: Kinds;
+  /** What is wrong with things of this group, as one text. */
+  readonly troubles: string;
+  readonly group: OutlineGroup;
+}
+
+/** Everything that is declared, by broker and kind, again and again: a group that stays is the same object. */
+export class Outline {
+  private known = new Map<string, Known>();
+
+  /** @param troubles what is wrong with each thing, by its id */
+  of({ topology: { declared } }: RoutingGraph, troubles: ReadonlyMap<string, Troubles>): OutlineGroup[] {
+    const before = this.known;
+    this.known = new Map();
+    const groups: OutlineGroup[] = [];
+    const troublesOf = byGroup(troubles);
+    const add = (title: string, kinds: Kinds, broker = '') => {
+      const wrong = kinds.map(([kind]) => troublesOf.get(`${kind}:${broker}`) ?? '').join('|');
+      const was = before.get(title);
+      const stays =
+        was?.troubles === wrong &&
+        was.kinds.length === kinds.length &&
+        was.kinds.every(([kind, items], i) => kind === kinds[i]![0] && sameNames(items, kinds[i]![1]));
+      const group = stays ? was.group : { title, items: itemsOf(kinds, broker, troubles) };
+      if (group.items.length === 0) return;
+      this.known.set(title, { kinds, troubles: wrong, group });
+      groups.push(group);
+    };
+    for (const [broker, { value }] of declared.brokers ?? []) {
+      const inner =
+        value.variant === 'amqp'
+          ? ([['exchange', value.exchanges]] as const)
+          : ([
+              ['topic', value.topics],
+              ['subscription', value.subscriptions],
+            ] as const);
+      add(broker, [...inner, ['queue', value.queues], ['alias', value.aliases]], broker);
+    }
+    add('links', [['link', declared.links]]);
+    add('spreads', [['spread', declared.spreads]]);
+    add('messages', [['message', declared.messages]]);
+    add('apps', [['app', declared.apps]]);
+    add('tenants', [['tenant', declared.tenants]]);
+    return groups;
   }
-  add('links', [['link', declared.links]]);
-  add('spreads', [['spread', declared.spreads]]);
-  add('messages', [['message', declared.messages]]);
-  add('apps', [['app', declared.apps]]);
-  add('tenants', [['tenant', declared.tenants]]);
-  return groups;
+}
+
+function itemsOf(
+  kinds: Kinds,
+  broker: string,
+  troubles: ReadonlyMap<string, Troubles>,
+): OutlineGroup['items'] {
+  return kinds.flatMap(([kind, map]) =>
+    [...(map?.keys() ?? [])].map((name) => {
+      const id = `${kind}:${broker ? `${broker}/` : ''}${name}`;
+      return { id, name, kind, ...troubles.get(id) };
+    }),
+  );
+}
+
+const sameNames = (a: Items<unknown> | undefined, b: Items<unknown> | undefined): boolean =>
+  a === b || (a !== undefined && b !== undefined && sameOrder(a, b));
+
+/** Troubles as texts, by kind and broker: `queue:mainland`, `app:`. */
+function byGroup(troubles: ReadonlyMap<string, Troubles>): Map<string, string> {
+  const found = new Map<string, string>();
+  for (const [id, { worst, findings }] of troubles) {
+    const colon = id.indexOf(':');
+    const slash = id.indexOf('/');
+    const group = slash < 0 ? id.slice(0, colon + 1) : id.slice(0, slash);
+    found.set(group, `${found.get(group) ?? ''} ${id} ${worst} ${findings}`);
+  }
+  return found;
 }
 
 /** The message types with their samples, and who publishes each where. */

@@ -240,7 +240,8 @@ export interface Analysis {
 
 /** What is declared; left out where it is what it was. */
 export interface Lists {
-  outline?: OutlineGroup[];
+  /** A group that stayed is told by where it stood in the outline before. */
+  outline?: (OutlineGroup | number)[];
   messages?: MessageView[];
 }
 

@@ -32,8 +32,10 @@ const findings = computed(() =>
 );
 /** The findings that the close-up does not show already. */
 const elsewhere = computed(() =>
-  bench.findings.filter(({ about }) => about === undefined || about !== focus.closeUp?.id),
+  bench.findings.filter(({ about }) => about === undefined || about !== focus.shownNode),
 );
+/** Whether the close-up shows findings of its own. */
+const others = computed(() => (focus.closeUp?.findings.length ?? 0) > 0);
 /** More than these are gone through in a view of their own. */
 const MOST_LISTED = 12;
 /** The uses of a name that were asked for. */
@@ -93,7 +95,7 @@ function goTo() {
 /** Selects the thing whose declaration the cursor is in: the last one that begins before it. */
 async function selectUnder(offset: number) {
   const id = await core.thingAt(shown.value, offset);
-  if (id && id !== focus.closeUp?.thing) focus.selected = id;
+  if (id && id !== focus.shownThing) focus.selected = id;
 }
 
 async function rename() {
@@ -142,7 +144,7 @@ async function pick(id: string) {
       </section>
       <CloseUp @show="show" />
       <section aria-label="all findings" class="all">
-        <h2>{{ focus.closeUp?.findings.length ? 'Other findings' : 'Findings' }}</h2>
+        <h2>{{ others ? 'Other findings' : 'Findings' }}</h2>
         <p v-if="bench.findings.length === 0" class="good">
           None: everything named exists, and everything leads somewhere.
         </p>

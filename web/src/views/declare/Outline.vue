@@ -61,7 +61,7 @@ function fold(title: string) {
         <li v-for="item in group.items" :key="item.id">
           <button
             class="plain item"
-            :class="{ current: focus.closeUp?.thing === item.id }"
+            :class="{ current: focus.shownThing === item.id }"
             :title="item.name"
             @click="emit('pick', item.id)"
           >

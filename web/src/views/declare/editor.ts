@@ -1,4 +1,4 @@
-/** The text editor: YAML highlighting in our own colours, findings in place, completion, names explained. */
+/** The text editor: its text in our own colours, findings in place, completion, names explained. */
 import {
   autocompletion,
   closeBrackets,
@@ -7,7 +7,6 @@ import {
   type CompletionResult,
 } from '@codemirror/autocomplete';
 import { defaultKeymap, indentWithTab } from '@codemirror/commands';
-import { yaml } from '@codemirror/lang-yaml';
 import { bracketMatching, HighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
 import { lintGutter, lintKeymap, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { highlightSelectionMatches, searchKeymap } from '@codemirror/search';
@@ -25,6 +24,7 @@ import {
 import { tags } from '@lezer/highlight';
 import type { Completions } from '@vondle/core';
 import type { FindingView, NamedView } from '../../workers/views.ts';
+import { topologyText } from './colouring.ts';
 
 const colours = HighlightStyle.define([
   { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--accent)' },
@@ -162,7 +162,7 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
       optionClass: ({ type }) => `option-${type ?? 'name'}`,
     }),
     hoverTooltip((view, at) => explain(at, on), { hoverTime: 250 }),
-    yaml(),
+    topologyText,
     syntaxHighlighting(colours),
     look,
     EditorState.readOnly.of(on.readOnly),

@@ -15,7 +15,7 @@ import ShowBar from './ShowBar.vue';
 const bench = useBench();
 const focus = useFocus();
 const graph = ref<InstanceType<typeof Graph>>();
-const beside = computed(() => focus.closeUp !== undefined || bench.showing.compared);
+const beside = computed(() => focus.shownNode !== undefined || bench.showing.compared);
 const router = useRouter();
 </script>
 
@@ -26,7 +26,7 @@ const router = useRouter();
       <ShowBar :scene="graph?.scene" />
     </div>
     <Graph ref="graph" class="drawing" />
-    <aside v-if="focus.closeUp" class="side">
+    <aside v-if="focus.shownNode" class="side">
       <button class="plain close" aria-label="close the close-up" @click="focus.selected = ''">×</button>
       <CloseUp @show="showInText(router, $event)" />
     </aside>
