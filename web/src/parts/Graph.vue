@@ -347,7 +347,13 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
       Nothing is declared yet. Begin in Declare with a broker and its queues, or with an app and what it
       publishes.
     </p>
-    <Overview v-if="layout && wantsOverview" :layout="layout" :view="inView" :lit="marked" @go="goTo" />
+    <Overview
+      v-if="layout && wantsOverview"
+      :layout="layout"
+      :in-view="() => inView"
+      :lit="marked"
+      @go="goTo"
+    />
     <button class="plain fit" @click="fit('whole')">whole</button>
   </div>
 </template>

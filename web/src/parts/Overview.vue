@@ -5,14 +5,15 @@ import type { Layout } from '../workers/views.ts';
 /** The whole graph drawn small, and which part of it is in view. Press or drag to go elsewhere. */
 const props = defineProps<{
   layout: Layout;
-  /** The part in view, in the graph's units. */
-  view: { x: number; y: number; width: number; height: number };
+  /** The part in view, in the graph's units; asked here, since it changes with every step of a move. */
+  inView: () => { x: number; y: number; width: number; height: number };
   lit: ReadonlySet<string>;
 }>();
 const emit = defineEmits<{ go: [to: { x: number; y: number }] }>();
 const frame = ref<SVGSVGElement>();
 const MOST = { width: 110, height: 116 };
 
+const view = computed(() => props.inView());
 const scale = computed(() => Math.min(MOST.width / props.layout.width, MOST.height / props.layout.height));
 const plates = (of: boolean) => {
   const { width, height } = props.layout.plate;
