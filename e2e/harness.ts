@@ -162,8 +162,8 @@ export async function press(page: Page, selector: string, text: string | RegExp)
   const [source, flags] =
     typeof text === 'string' ? [text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'), ''] : [text.source, text.flags];
   const handle = await page.waitForFunction(
-    (css: string, pattern: string, how: string) =>
-      [...document.querySelectorAll(css)].find(
+    (css: string, pattern: string, how: string) => {
+      return [...document.querySelectorAll(css)].find(
         (element) =>
           new RegExp(pattern, how).test(element.textContent?.replace(/\s+/g, ' ').trim() ?? '') &&
           element.checkVisibility({ opacityProperty: true, visibilityProperty: true }) &&
@@ -173,8 +173,18 @@ export async function press(page: Page, selector: string, text: string | RegExp)
           // what is at work, or may not be used yet, would swallow the press
           !(element as HTMLButtonElement).disabled &&
           !element.classList.contains('is-loading') &&
-          element.getClientRects().length > 0,
-      ),
+          element.getClientRects().length > 0 &&
+          // what is still being moved about is not where it is pressed a moment later
+          stands(element),
+      );
+      function stands(element: Element): boolean {
+        const { x, y } = element.getBoundingClientRect();
+        const known = element as { stood?: string };
+        const stood = known.stood === `${x} ${y}`;
+        known.stood = `${x} ${y}`;
+        return stood;
+      }
+    },
     {},
     selector,
     source,

@@ -1,7 +1,9 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { readTopology, TopologyReader, type TopologyDocument } from '../language/read.ts';
+import { readTopology, TopologyReader, type Topology, type TopologyDocument } from '../language/read.ts';
+import { settingsOf } from '../language/settings.ts';
+import { declarationOf, declarationsIn, usesOf } from '../language/symbols.ts';
 import type { Finding } from '../model/finding.ts';
 import { buildGraph } from '../routing/graph.ts';
 import { randomTopology, topologies } from '../testing/random-topology.ts';
@@ -27,6 +29,17 @@ const said = ({ findings, accepted }: Checked): string[] => {
   ].sort();
 };
 
+/** What the interface asks of every thing there is. */
+function asked(topology: Topology): unknown {
+  return [...declarationsIn(topology)].map(({ of, place }) => [
+    of,
+    { ...place },
+    { ...declarationOf(topology, of) },
+    settingsOf(topology, of).map(({ name, written }) => [name, written]),
+    usesOf(topology, of).map((use) => ({ ...use })),
+  ]);
+}
+
 /** One reader, graph and checking, taken from one state of the text to the next. */
 class Along {
   private readonly reader = new TopologyReader();
@@ -42,6 +55,7 @@ class Along {
     expect(again).toEqual(said(checkAll(buildGraph(whole))));
     expect(plain(topology.declared)).toEqual(plain(whole.declared));
     expect(plain(topology.messages)).toEqual(plain(whole.messages));
+    expect(asked(topology)).toEqual(asked(whole));
   }
 }
 

@@ -1,6 +1,7 @@
 /** Names in the text: which thing one stands for, where that is declared, and where else it is named. */
 import { thing, type Thing } from '../model/address.ts';
 import type { Place, Val } from '../model/place.ts';
+import { isMap } from '../model/layered.ts';
 import { pathOf } from './edit.ts';
 import type { AmqpQueueDecl, AppDecl, BindingDecl, MessageTypeDecl, SubscriptionDecl } from './language.ts';
 import type { Topology } from './read.ts';
@@ -34,7 +35,7 @@ export function declarationOf({ declared }: Topology, of: Thing): Place | undefi
   let found: Place | undefined;
   for (const key of pathOf(of)) {
     // sections are fields of what is declared; what they hold, by name, are items
-    const item = at instanceof Map ? (at as Items<object>).get(key) : undefined;
+    const item = isMap(at) ? (at as Items<object>).get(key) : undefined;
     at = item ? item.value : (at as Record<string, unknown>)[key];
     found = item?.key;
     if (at === undefined) return undefined;

@@ -72,6 +72,10 @@ export class Layered<K, V> implements ReadonlyMap<K, V> {
   }
 }
 
+/** @returns whether something is a map of either kind */
+export const isMap = (value: unknown): value is ReadonlyMap<unknown, unknown> =>
+  value instanceof Map || value instanceof Layered;
+
 type Some<K, V> = ReadonlyMap<K, V> | undefined;
 
 const baseOf = <K, V>(map: Some<K, V>) => (map instanceof Layered ? (map.base as ReadonlyMap<K, V>) : map);

@@ -1,4 +1,4 @@
-import { Layered } from '../model/layered.ts';
+import { isMap } from '../model/layered.ts';
 
 /**
  * @returns the same with lists of entries in place of maps, whose order counts here, and of which layered
@@ -8,10 +8,10 @@ export function plain<T>(value: T, done = new Map<unknown, unknown>()): T {
   if (typeof value !== 'object' || value === null) return value;
   const known = done.get(value);
   if (known) return known as T;
-  if (value instanceof Layered || value instanceof Map) {
+  if (isMap(value)) {
     const entries: [unknown, unknown][] = [];
     done.set(value, entries);
-    for (const [key, each] of value as ReadonlyMap<unknown, unknown>) entries.push([key, plain(each, done)]);
+    for (const [key, each] of value) entries.push([key, plain(each, done)]);
     return entries as T;
   }
   if (Array.isArray(value)) {

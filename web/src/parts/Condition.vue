@@ -36,6 +36,8 @@ async function write() {
   const { node, edge } = props.way;
   const edited = await bench.edit(() => core.writeCondition(node, edge, text.value));
   trouble.value = edited.ok ? '' : edited.message;
+  // it is what stands in the text from now on, whenever that is looked at next
+  if (edited.ok && so.value) so.value = { ...so.value, written: text.value };
 }
 function typed() {
   trouble.value = '';

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useDebounceFn, useEventListener, useResizeObserver } from '@vueuse/core';
+import { useDebounceFn, useEventListener, useLocalStorage, useResizeObserver } from '@vueuse/core';
 import { select } from 'd3-selection';
 import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
@@ -118,6 +118,18 @@ const wantsOverview = computed(() => {
     layout.value !== undefined && (layout.value.height > height * 1.3 || layout.value.width > width * 1.3)
   );
 });
+/** Whether somebody opened the overview or put it away; until then it is there where it hides little. */
+const chosen = useLocalStorage<boolean | null>('vondle:overview', null, {
+  serializer: { read: (text) => JSON.parse(text) as boolean | null, write: JSON.stringify },
+});
+/** A picture of more than these cannot be taken in without it. */
+const MANY = 120;
+const overview = computed({
+  get: () => chosen.value ?? (nodes.value.length > MANY || room.value),
+  set: (open: boolean) => (chosen.value = open),
+});
+/** Whether the picture, when it was last fitted in, left room beside it. */
+const room = ref(false);
 const marked = computed(() => new Set([...Object.keys(lit.value?.nodes ?? {}), ...reaching.value]));
 
 function goTo({ x, y }: { x: number; y: number }) {
@@ -161,6 +173,7 @@ function fit(what: 'width' | 'whole') {
   const wide = (box.width - 8) / layout.value.width;
   const scale = Math.min(1, what === 'whole' ? Math.min(wide, (box.height - 8) / layout.value.height) : wide);
   const left = Math.max(4, (box.width - layout.value.width * scale) / 2);
+  room.value = left > 70;
   select(frame.value!).call(behaviour.transform, zoomIdentity.translate(left, 4).scale(scale));
 }
 
@@ -349,6 +362,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
     </p>
     <Overview
       v-if="layout && wantsOverview"
+      v-model="overview"
       :layout="layout"
       :in-view="() => inView"
       :lit="marked"

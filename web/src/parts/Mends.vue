@@ -51,6 +51,8 @@ async function make(index: number) {
         >
           {{ shown === index ? 'hide' : 'see the change' }}
         </button>
+        <!-- above the change, which comes a moment later and must not push it away from the pointer -->
+        <slot v-if="index === 0" />
       </div>
       <template v-if="shown === index">
         <p v-if="!tried" class="soft">working it out …</p>

@@ -9,6 +9,7 @@ const props = defineProps<{
   inView: () => { x: number; y: number; width: number; height: number };
   lit: ReadonlySet<string>;
 }>();
+const open = defineModel<boolean>({ required: true });
 const emit = defineEmits<{ go: [to: { x: number; y: number }] }>();
 const frame = ref<SVGSVGElement>();
 const MOST = { width: 110, height: 116 };
@@ -37,45 +38,63 @@ function press(event: PointerEvent) {
 </script>
 
 <template>
-  <svg
-    ref="frame"
-    class="overview"
-    data-testid="overview"
-    aria-hidden="true"
-    :width="layout.width * scale"
-    :height="layout.height * scale"
-    :viewBox="`0 0 ${layout.width} ${layout.height}`"
-    @pointerdown.stop="press"
-    @pointermove="go"
-    @mousedown.stop
-  >
-    <rect
-      v-for="band in layout.bands"
-      :key="band.broker"
-      class="band"
-      :x="band.x"
-      :y="band.y"
-      :width="band.width"
-      :height="band.height"
-    />
-    <path class="plain-plates" :d="plain" />
-    <path class="lit-plates" :d="marked" />
-    <rect
-      class="view"
-      :x="view.x"
-      :y="view.y"
-      :width="view.width"
-      :height="view.height"
-      vector-effect="non-scaling-stroke"
-    />
-  </svg>
+  <div class="corner">
+    <button class="plain" :aria-expanded="open" @click="open = !open">
+      overview<span v-if="open" aria-hidden="true"> ×</span>
+    </button>
+    <svg
+      v-if="open"
+      ref="frame"
+      class="overview"
+      data-testid="overview"
+      aria-hidden="true"
+      :width="layout.width * scale"
+      :height="layout.height * scale"
+      :viewBox="`0 0 ${layout.width} ${layout.height}`"
+      @pointerdown.stop="press"
+      @pointermove="go"
+      @mousedown.stop
+    >
+      <rect
+        v-for="band in layout.bands"
+        :key="band.broker"
+        class="band"
+        :x="band.x"
+        :y="band.y"
+        :width="band.width"
+        :height="band.height"
+      />
+      <path class="plain-plates" :d="plain" />
+      <path class="lit-plates" :d="marked" />
+      <rect
+        class="view"
+        :x="view.x"
+        :y="view.y"
+        :width="view.width"
+        :height="view.height"
+        vector-effect="non-scaling-stroke"
+      />
+    </svg>
+  </div>
 </template>
 
 <style scoped>
-.overview {
+.corner {
   position: absolute;
   left: 8px;
   bottom: 8px;
+  display: grid;
+  justify-items: start;
+  gap: 3px;
+}
+.corner button {
+  padding: 0 8px;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--sheet);
+  font-size: 12px;
+}
+.overview {
   background: var(--paper);
   border: 1px solid var(--edge);
   cursor: pointer;

@@ -105,7 +105,9 @@ function conditionsOf(graph: RoutingGraph, of: Thing, nodes: readonly string[]):
     .map((edge) => ({
       edge: edge.id,
       node: edge.from,
-      title: edge.subscription ? `subscription ${edge.label}` : `binding from ${nodeName(graph, edge.from)}`,
+      title: edge.subscription
+        ? `subscription ${edge.label}`
+        : `binding${edge.label ? ` ${edge.label}` : ''} from ${nodeName(graph, edge.from)}`,
     }));
 }
 

@@ -226,16 +226,15 @@ const excerpt = ({ doc, start }: Spot) => {
         </li>
       </ul>
       <h2>Mend it</h2>
-      <Mends v-if="current.mends.length" :key="idOf(current)" :finding="current" open />
+      <Mends v-if="current.mends.length" :key="idOf(current)" :finding="current" open>
+        <el-button v-if="alike > 1" size="small" :disabled="!bench.canWrite" @click="mendAll"
+          >Mend all {{ alike }} of this kind</el-button
+        >
+        <span v-if="alike > 1" class="soft">each by its first mend</span>
+      </Mends>
       <p v-else class="soft">
         Only you can know what is meant here:
         <button class="plain link" @click="show(current.spot)">change the text</button>.
-      </p>
-      <p v-if="alike > 1 && current.mends.length" class="acts">
-        <el-button size="small" :disabled="!bench.canWrite" @click="mendAll"
-          >Mend all {{ alike }} of this kind</el-button
-        >
-        <span class="soft">each by its first mend</span>
       </p>
       <template v-if="!/^(language|accept|expectation)\//.test(current.check)">
         <h2>Or is it meant?</h2>

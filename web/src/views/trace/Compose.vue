@@ -251,7 +251,7 @@ header :deep(.el-button) {
 }
 .fields {
   display: grid;
-  grid-template-columns: 96px 150px 1fr;
+  grid-template-columns: 96px minmax(150px, 184px) 1fr;
   gap: 4px 10px;
   align-items: center;
 }
