@@ -2,12 +2,10 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { applyEdits } from '../language/edit.ts';
-import { readTopology, TopologyReader, type TopologyDocument } from '../language/read.ts';
+import { readTopology, type TopologyDocument } from '../language/read.ts';
 import type { Finding, Severity } from '../model/finding.ts';
-import { buildGraph } from '../routing/graph.ts';
 import { randomTopology, topologies } from '../testing/random-topology.ts';
 import { findingsOf, mendAll, tryMend } from './mend.ts';
-import { checkAll, Checking } from './run.ts';
 import { CASES } from './testing/cases.ts';
 
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };

@@ -1,5 +1,12 @@
 /** What a topology declares, as lists: the outline, and the message types with their samples. */
-import { keptSamples, sameOrder, samplesOf, type Items, type MessageType, type RoutingGraph } from '@vondle/core';
+import {
+  keptSamples,
+  sameOrder,
+  samplesOf,
+  type Items,
+  type MessageType,
+  type RoutingGraph,
+} from '@vondle/core';
 import type { Beginnings, FieldView, MessageView, OutlineGroup, PublishView, Troubles } from './views.ts';
 
 type Kinds = readonly (readonly [kind: string, items: Items<unknown> | undefined])[];

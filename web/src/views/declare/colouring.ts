@@ -54,7 +54,7 @@ const parser: StreamParser<Line> = {
     }
     if (stream.match(/^\$\{[^}]*\}/)) return 'labelName';
     if (stream.match(line.brackets ? IN_BRACKETS_KEY : KEY)) return 'propertyName';
-    stream.match(line.brackets ? IN_BRACKETS_WORD : WORD) || stream.next();
+    if (!stream.match(line.brackets ? IN_BRACKETS_WORD : WORD)) stream.next();
     return 'string';
   },
 };
