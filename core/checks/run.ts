@@ -150,10 +150,16 @@ class Askers {
 
   add(unit: Unit): void {
     if (this.units.size >= this.limit) {
-      for (const each of this.units) if (!each.live) this.units.delete(each);
+      this.forget();
       this.limit = Math.max(50, 2 * this.units.size);
     }
     this.units.add(unit);
+  }
+
+  /** Leaves those behind that are no longer live. @returns whether any is left */
+  forget(): boolean {
+    for (const each of this.units) if (!each.live) this.units.delete(each);
+    return this.units.size > 0;
   }
 
   *[Symbol.iterator](): Generator<Unit> {
@@ -172,6 +178,8 @@ export class Checking {
   private readonly troubled = new Set<Unit>();
   /** By what answers hang on. */
   private readonly askers = new Map<string, Askers>();
+  /** Looks since all askers were last gone through: what is named anew at every key would pile up. */
+  private looks = 0;
   private facts: Facts | undefined;
 
   /** @param graph the next graph of the same reader; its places move with it, so results are of use until the next */
@@ -191,6 +199,10 @@ export class Checking {
       () => new Map((declared.access?.items ?? []).map((each) => [each, each])),
     );
     this.facts = facts;
+    if (this.looks > this.askers.size) {
+      for (const [ground, askers] of this.askers) if (!askers.forget()) this.askers.delete(ground);
+      this.looks = 0;
+    }
     const findings = [...this.troubled].flatMap((unit) => unit.findings);
     return accept(graph, [...findings, ...look(facts, 'whole', graph, graph).findings]);
   }
@@ -248,6 +260,7 @@ export class Checking {
 
   private look(facts: Facts, kind: SubjectKind, id: unknown, subject: unknown): Unit {
     const unit = look(facts, kind, id, subject);
+    this.looks++;
     const { questions, abouts } = unit.asked;
     questions.forEach((question, i) => {
       const ground = groundOf(question, abouts[i]);
