@@ -176,6 +176,24 @@ describe('what hangs on something elsewhere is seen to change', () => {
   ];
   const changed = (doc: number, from: string, to: string) =>
     base.map((each, i) => (i === doc ? { ...each, text: each.text.replace(from, to) } : each));
+  test('the type of an exchange on another broker, bound from here', () => {
+    const far = (type: string) => [
+      { name: 'far.yaml', text: `brokers:\n  n: { kind: amqp, exchanges: { far: { type: ${type} } } }\n` },
+      { name: 'near.yaml', text: base[0]!.text },
+      {
+        name: 'bound.yaml',
+        text: 'brokers:\n  m:\n    bindings:\n      - { from: n/far, to: boards, key: "a.#" }\n',
+      },
+    ];
+    const reader = new TopologyReader();
+    let graph = buildGraph(reader.read(far('topic')));
+    for (const type of ['fanout', 'direct', 'topic']) {
+      const { part, whole } = expectSame(reader, far(type));
+      graph = buildGraph(part, graph);
+      expect(graph.edges).toHaveLength(1);
+      expectSameGraph(graph, buildGraph(whole));
+    }
+  });
   test.each([
     ['a parameter’s value', changed(0, '5m', '9m')],
     ['a parameter’s name', changed(0, 'wait:', 'weight:')],

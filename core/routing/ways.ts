@@ -175,6 +175,16 @@ function changedNodes(before: Nodes, now: Parts<GraphNode>): Map<string, GraphNo
   return count === before.all.size ? changes : undefined;
 }
 
+/** The types of all exchanges, as one text: a binding may name one of another broker. */
+const exchangeTypes = ({ declared }: Topology): string =>
+  [...(declared.brokers?.values() ?? [])]
+    .map(({ value }) =>
+      value.variant === 'amqp'
+        ? [...(value.exchanges?.values() ?? [])].map((each) => each.value.type?.value).join()
+        : '',
+    )
+    .join(' ');
+
 /** What MQTT enters each broker by. */
 const mqttEntries = (topology: Topology): string =>
   [...(topology.declared.brokers?.keys() ?? [])].map((id) => mqttEntry(topology, id)).join();
@@ -192,7 +202,7 @@ function sessionOf(topology: Topology, app: string, consume: ConsumeDecl) {
 
 /** The bindings of one broker, and the way of each: by far the most numerous. */
 interface BindingWays {
-  /** The types of the broker's exchanges, on which conditions hang. */
+  /** The types of all exchanges, on which conditions hang. */
   readonly types: string;
   readonly bindings: readonly BindingDecl[];
   readonly ways: readonly Way[];
@@ -224,6 +234,7 @@ export function waysOf(topology: Topology, { all: nodes }: Nodes, before?: Ways)
   let ways: Way[] = [];
   const bindingWays = new Map<string, BindingWays>();
   const mqtt = mqttEntries(topology);
+  const types = exchangeTypes(topology);
   // as long as these stay, what a declaration names is what it named before
   const stays = before?.names === topology.names && before.mqtt === mqtt && sameOrder(before.nodes, nodes);
   const steady = stays ? before : undefined;
@@ -287,7 +298,7 @@ export function waysOf(topology: Topology, { all: nodes }: Nodes, before?: Ways)
       });
   });
   for (const { name, value } of declared.brokers?.values() ?? []) {
-    part(`broker ${name}`, [value, declared.links], () => addBroker(name, value));
+    part(`broker ${name}`, [value, declared.links, types], () => addBroker(name, value));
     const known = bindingWays.get(name) ?? steady?.bindings.get(name);
     if (known) bindingWays.set(name, known);
   }
@@ -355,7 +366,6 @@ export function waysOf(topology: Topology, { all: nodes }: Nodes, before?: Ways)
         );
       }
       const bindings = broker.bindings?.items ?? [];
-      const types = [...(broker.exchanges?.values() ?? [])].map(({ value }) => value.type?.value).join();
       const own = waysOfBindings(
         topology,
         nodes,
