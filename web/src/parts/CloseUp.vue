@@ -77,15 +77,16 @@ async function findUses() {
         <button class="plain link" @click="emit('show', focus.closeUp.spot)">
           {{ focus.closeUp.spot.doc }} {{ focus.closeUp.spot.line }}
         </button>
-        <button v-if="usesCount" class="plain link" :aria-expanded="Boolean(uses)" @click="findUses">
-          {{ usesCount === 1 ? '1 use' : `${usesCount} uses` }}
-        </button>
         <button
           v-if="bench.canWrite && name === undefined"
           class="plain link"
           @click="name = focus.closeUp.name"
         >
           rename
+        </button>
+        <!-- counted a moment later: last, so that it pushes nothing away from the pointer -->
+        <button v-if="usesCount" class="plain link" :aria-expanded="Boolean(uses)" @click="findUses">
+          {{ usesCount === 1 ? '1 use' : `${usesCount} uses` }}
         </button>
       </p>
       <ul v-if="uses" class="uses">
