@@ -48,7 +48,7 @@ export * from './rollout/amqp.ts';
 export * from './rollout/probe.ts';
 export { ABOUT_ACCEPTANCES, checkAll, Checking, CHECKS, runChecks, type Checked } from './checks/run.ts';
 export { checksReference } from './checks/reference.ts';
-export { isWhole, obstaclesIn, review, type Review } from './checks/review.ts';
+export { isWhole, obstaclesIn, promisesNotKept, review, type Review } from './checks/review.ts';
 export { findingsOf, mendAll, tryMend, type MendOutcome } from './checks/mend.ts';
 export { acceptFinding, type Accepted } from './checks/acceptances.ts';
 export * from './routing/settle.ts';

@@ -76,13 +76,14 @@ export async function world(): Promise<World> {
         VONDLE_DEMO_PASSWORD: PASSWORD,
         VONDLE_BROKER_AMQP: need('TEST_BROKER_AMQP'),
         VONDLE_BROKER_HTTP: need('TEST_BROKER_HTTP'),
+        VONDLE_TARGETS: 'loopback',
         LOG_LEVEL: 'error',
       },
     });
     server = child;
     const until = Date.now() + TO_START;
     while (Date.now() < until) {
-      const up = await fetch(`${address}/api/health`).then(
+      const up = await fetch(`${address}/api/ready`).then(
         (response) => response.ok,
         () => false,
       );

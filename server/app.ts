@@ -1,36 +1,63 @@
-import { serveStatic } from '@hono/node-server/serve-static';
-import { compress } from 'hono/compress';
 import { Hono } from 'hono';
-import { bodyLimit } from 'hono/body-limit';
 import { secureHeaders } from 'hono/secure-headers';
 import type { Logger } from 'pino';
-import type { Database } from './db/connect.ts';
+import type { Connection, Database } from './db/connect.ts';
+import { forTheLog, isAway, isValueRefused } from './db/trouble.ts';
 import { targetRoutes } from './environments/routes.ts';
-import { LARGEST_BODY } from './http/input.ts';
-import { notFound, Problem, problemResponse } from './http/problem.ts';
+import { addressReader } from './http/address.ts';
+import { Budget } from './http/budget.ts';
+import { Intake, type Patience } from './http/input.ts';
+import { builtInterface } from './http/interface.ts';
+import { away, notFound, Problem, problemResponse } from './http/problem.ts';
 import { sameOrigin, signedIn, type Env } from './http/session.ts';
+import type { Changes } from './live/changes.ts';
+import { Attempts } from './people/attempts.ts';
 import { sessionRoutes } from './people/routes.ts';
 import { revisionRoutes } from './revisions/routes.ts';
 import { rolloutRoutes } from './rollouts/routes.ts';
 import type { Rollouts } from './rollouts/service.ts';
 import type { Sealer } from './secrets.ts';
 import { topologyRoutes } from './topologies/routes.ts';
+import type { Work } from './work/pool.ts';
 
 export interface Parts {
-  readonly db: Database;
+  readonly connection: Connection;
   readonly log: Logger;
   readonly sealer: Sealer;
   readonly rollouts: Rollouts;
+  readonly work: Work;
+  readonly changes: Changes;
+  /** What cookies of known browsers are sealed with. */
+  readonly secret: string;
+  /** Whether the tables are up to date; until then only health is told. */
+  readonly ready: () => boolean;
+  /** Addresses of proxies whose X-Forwarded-For is believed. */
+  readonly proxies?: readonly string[];
+  readonly patience?: Patience;
   /** The folder of the built interface; without one only the API is served. */
   readonly web?: string;
 }
 
+/** How long the database may take to answer before this process is said not to be ready. */
+const READY_MS = 2000;
+
 /** Puts the server together. */
-export function createApp({ db, log, sealer, rollouts, web }: Parts): Hono<Env> {
+export function createApp(parts: Parts): Hono<Env> {
+  const { connection, log, sealer, rollouts, work, changes } = parts;
+  const { db } = connection;
   const app = new Hono<Env>();
   app.onError((error, c) => {
     if (error instanceof Problem) return problemResponse(c, error);
-    log.error({ error, path: c.req.path, method: c.req.method }, 'request failed');
+    if (isAway(error)) return problemResponse(c, away());
+    if (isValueRefused(error))
+      return problemResponse(
+        c,
+        new Problem(422, 'Not understood', 'A value is of a kind that cannot be stored.'),
+      );
+    log.error(
+      { err: forTheLog(error), path: c.req.path.slice(0, 200), method: c.req.method },
+      'request failed',
+    );
     return problemResponse(
       c,
       new Problem(500, 'Something broke', 'The server could not do this; its log says why.'),
@@ -43,6 +70,8 @@ export function createApp({ db, log, sealer, rollouts, web }: Parts): Hono<Env> 
         styleSrc: ["'self'", "'unsafe-inline'"],
         imgSrc: ["'self'", 'data:', 'blob:'],
         workerSrc: ["'self'", 'blob:'],
+        baseUri: ["'none'"],
+        formAction: ["'self'"],
         frameAncestors: ["'none'"],
       },
     }),
@@ -51,46 +80,54 @@ export function createApp({ db, log, sealer, rollouts, web }: Parts): Hono<Env> 
     const began = performance.now();
     await next();
     const ms = Math.round(performance.now() - began);
-    log[c.res.status >= 500 ? 'error' : 'debug']({
+    const broke = c.res.status >= 500 && c.res.status !== 503;
+    log[broke ? 'error' : 'debug']({
       method: c.req.method,
-      path: c.req.path,
+      path: c.req.path.slice(0, 200),
       status: c.res.status,
       ms,
     });
   });
+  const intake = new Intake(parts.patience);
+  const addressOf = addressReader(parts.proxies ?? []);
+  app.use('/api/*', async (c, next) => {
+    c.set('intake', intake);
+    c.set('address', addressOf(c));
+    c.header('cache-control', 'no-store');
+    await next();
+  });
+  app.get('/api/health', (c) => c.json({ alive: true }));
+  app.get('/api/ready', async (c) => {
+    const reached = parts.ready() && (await answers(db));
+    return c.json({ ready: reached }, reached ? 200 : 503);
+  });
+  app.use('/api/*', async (_, next) => {
+    if (!parts.ready()) throw away();
+    await next();
+  });
   app.use('/api/*', sameOrigin);
-  app.use(
-    '/api/*',
-    bodyLimit({
-      maxSize: LARGEST_BODY,
-      onError: (c) =>
-        problemResponse(c, new Problem(413, 'Too large', 'The request body is larger than 32 MiB.')),
-    }),
-  );
-  app.get('/api/health', (c) => c.json({ ok: true }));
-  app.route('/api/session', sessionRoutes(db));
+  app.route('/api/session', sessionRoutes(db, new Attempts(connection.pool, parts.secret)));
   app.use('/api/topologies/*', signedIn(db));
+  /** The texts of drafts and revisions that are being sent, which are held until they are. */
+  const sending = new Budget({ all: 256 * 1024 * 1024, each: 128 * 1024 * 1024 }, 'large drafts being read');
   for (const routes of [
-    topologyRoutes(db),
-    revisionRoutes(db),
-    targetRoutes(db, sealer),
-    rolloutRoutes(db, rollouts),
+    topologyRoutes(db, work, sending),
+    revisionRoutes(db, sending),
+    targetRoutes(db, sealer, work),
+    rolloutRoutes(db, rollouts, changes),
   ]) {
     app.route('/api/topologies', routes);
   }
-  app.all('/api/*', (c) => problemResponse(c, notFound(`route ${c.req.path}`)));
-  if (web) {
-    app.use(compress());
-    app.use(
-      '/assets/*',
-      serveStatic({
-        root: web,
-        onFound: (_, c) => c.header('cache-control', 'public, max-age=31536000, immutable'),
-      }),
-    );
-    app.use(serveStatic({ root: web }));
-    // every other address belongs to the interface's own router
-    app.get('*', serveStatic({ root: web, path: 'index.html' }));
-  }
+  app.all('/api/*', (c) => problemResponse(c, notFound('such route')));
+  if (parts.web) app.use(builtInterface(parts.web));
   return app;
+}
+
+async function answers(db: Database): Promise<boolean> {
+  const late = new Promise<boolean>((done) => setTimeout(() => done(false), READY_MS).unref());
+  const asked = db.execute('select 1').then(
+    () => true,
+    () => false,
+  );
+  return Promise.race([asked, late]);
 }

@@ -1,74 +1,117 @@
 /** The server process: configuration from the environment, then serve until told to stop. */
+import type { Server } from 'node:http';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { fileURLToPath } from 'node:url';
 import { serve } from '@hono/node-server';
 import { pino } from 'pino';
-import { object, string } from 'yup';
 import { createApp } from './app.ts';
-import { connect } from './db/connect.ts';
+import { bringUpToDate, connect, whenReached } from './db/connect.ts';
+import { forTheLog } from './db/trouble.ts';
 import { connectDemo, seedDemo } from './demo/seed.ts';
-import { Rollouts } from './rollouts/service.ts';
+import { Jobs } from './jobs/queue.ts';
+import { Changes } from './live/changes.ts';
+import { Rollouts, ROLLOUT_SETTINGS } from './rollouts/service.ts';
 import { sealer as sealerFor } from './secrets.ts';
-import { plainError } from './targets/amqp/address.ts';
+import { settingsFrom } from './settings.ts';
+import { allowedAddresses } from './targets/allowed.ts';
+import { Work } from './work/pool.ts';
 
-const shape = object({
-  DATABASE_URL: string().required('DATABASE_URL is missing: the address of a PostgreSQL database'),
-  VONDLE_SECRET: string().required('VONDLE_SECRET is missing: what secrets are sealed with').min(16),
-  HOST: string().default('127.0.0.1'),
-  PORT: string().default('4580'),
-  VONDLE_DEMO_PASSWORD: string(),
-  VONDLE_BROKER_AMQP: string(),
-  VONDLE_BROKER_HTTP: string(),
-  LOG_LEVEL: string().default('info'),
-});
+/** How long requests under way may take to end once the server is told to. */
+const GRACE_MS = 5000;
+/** How long the first visitor waits for the demo's environments. */
+const DEMO_MS = 30_000;
 
-/** Reads the environment; what is wrong there is said without the values, some of which are secrets. */
-function configured() {
+function orExit<T>(work: () => T): T {
   try {
-    return shape.validateSync(process.env, { stripUnknown: true });
+    return work();
   } catch (error) {
     console.error(`The server cannot start: ${(error as Error).message}.`);
-    process.exit(1);
+    // what is wrong here is wrong at every start
+    process.exit(78);
   }
 }
-const settings = configured();
+const settings = orExit(() => settingsFrom(process.env));
+const { databaseUrl, secret, olderSecrets, allowedTargets } = settings;
+const sealer = orExit(() => sealerFor(secret, olderSecrets));
+const allowed = orExit(() => allowedAddresses(allowedTargets));
 
 const log = pino({
-  level: settings.LOG_LEVEL,
+  level: settings.logLevel,
+  serializers: { err: (error: unknown) => (error instanceof Error ? forTheLog(error) : error) },
   redact: ['password', '*.password', 'addresses', '*.addresses', 'headers.cookie', '*.headers.cookie'],
 });
 
 const root = process.cwd();
-const { db, close } = await connect(settings.DATABASE_URL, join(root, 'server/migrations'));
-const sealer = sealerFor(settings.VONDLE_SECRET);
-const rollouts = new Rollouts(db, sealer, log);
-await rollouts.recover();
-if (settings.VONDLE_DEMO_PASSWORD) await seedDemo(db, join(root, 'demo'), settings.VONDLE_DEMO_PASSWORD);
-if (settings.VONDLE_BROKER_AMQP && settings.VONDLE_BROKER_HTTP) {
-  await connectDemo(
-    db,
-    sealer,
-    {
-      amqp: settings.VONDLE_BROKER_AMQP,
-      http: settings.VONDLE_BROKER_HTTP,
-    },
-    rollouts,
-  ).catch((error: unknown) =>
-    log.error({ error: plainError(error) }, 'the built-in broker could not be set up'),
-  );
-}
+const connection = connect(databaseUrl);
+const thread = fileURLToPath(new URL('./thread.mjs', import.meta.url));
+const work = new Work(thread, { databaseUrl, secret, olderSecrets, allowed: allowedTargets });
+const changes = new Changes(databaseUrl);
+const jobs = new Jobs(databaseUrl, log);
+const openers = { sealer, allowed };
+const rollouts = new Rollouts(connection.db, openers, work, log, jobs, {
+  ...ROLLOUT_SETTINGS,
+  claimMs: settings.claimMs,
+});
 
-const app = createApp({ db, log, sealer, rollouts, web: './web/dist' });
-const server = serve({ fetch: app.fetch, hostname: settings.HOST, port: Number(settings.PORT) }, ({ port }) =>
+let ready = false;
+const app = createApp({
+  connection,
+  log,
+  sealer,
+  rollouts,
+  work,
+  changes,
+  secret,
+  ready: () => ready,
+  proxies: settings.proxies,
+  web: join(root, 'web/dist'),
+});
+const server = serve({ fetch: app.fetch, hostname: settings.host, port: settings.port }, ({ port }) =>
   log.info({ port }, 'serving'),
-);
+) as Server;
+server.on('error', (error: NodeJS.ErrnoException) => {
+  console.error(`The server cannot listen: ${error.code ?? error.message}.`);
+  process.exit(1);
+});
+// whoever sends slowly, or nothing, is not waited for without end
+server.headersTimeout = 15_000;
+server.requestTimeout = 90_000;
+server.keepAliveTimeout = 30_000;
+server.maxConnections = 4000;
 
 let ending = false;
 const end = async () => {
   if (ending) return;
   ending = true;
+  ready = false;
+  setTimeout(() => process.exit(0), 3 * GRACE_MS).unref();
   server.close();
-  await rollouts.idle();
-  await close();
+  await rollouts.close();
+  await Promise.race([jobs.close(), pause(GRACE_MS)]);
+  await changes.close();
+  server.closeAllConnections();
+  await work.close();
+  await Promise.race([connection.close(), pause(GRACE_MS)]);
   process.exit(0);
 };
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => void end());
+
+await whenReached(
+  () => bringUpToDate(connection, join(root, 'server/migrations')),
+  () => {
+    if (ending) throw new Error('ending');
+  },
+);
+if (settings.demoPassword)
+  await whenReached(() => seedDemo(connection.db, join(root, 'demo'), settings.demoPassword!));
+rollouts.start();
+await jobs.start((id) => rollouts.carry(id));
+if (settings.demoBroker) {
+  const set = connectDemo(connection.db, openers, settings.demoBroker, rollouts).catch((error: unknown) =>
+    log.error({ err: forTheLog(error) }, 'the built-in broker could not be set up'),
+  );
+  // whoever comes first finds the demo whole, unless that takes too long
+  await Promise.race([set, pause(DEMO_MS)]);
+}
+ready = true;

@@ -6,6 +6,7 @@ import { needModules, needPackages } from './setup/packages.mjs';
 import { homeFor, memory, ROOT } from './setup/places.mjs';
 import { crew as crewOf, eventually } from './setup/processes.mjs';
 import { run, say, Trouble } from './setup/say.mjs';
+import { keepUp } from './setup/keep-up.mjs';
 
 await run(async () => {
   const ownDatabase = !process.env.DATABASE_URL;
@@ -37,7 +38,6 @@ await run(async () => {
 
   try {
     await crew.stop('server');
-    const { build } = await import('./setup/build.mjs');
     say('starting PostgreSQL and the AMQP broker …');
     const services = Promise.all([
       ownDatabase
@@ -47,7 +47,7 @@ await run(async () => {
     ]);
     // a failure of the services is awaited below; without this it would end the process unheard
     services.catch(() => {});
-    await build();
+    await buildApart();
     const [database, broker] = await services;
 
     const port = await state.port('server', Number(process.env.PORT) || 4580);
@@ -58,15 +58,20 @@ await run(async () => {
       VONDLE_DEMO_PASSWORD: state.secret('demo sign-in'),
       VONDLE_BROKER_AMQP: broker.amqp,
       VONDLE_BROKER_HTTP: broker.http,
-      VONDLE_BROKER_MQTT: broker.mqtt,
+      // what is on this machine may be connected to, and nothing else, unless an operator says otherwise
+      VONDLE_TARGETS: process.env.VONDLE_TARGETS ?? 'loopback',
+      VONDLE_OLD_SECRETS: state.oldSecrets('server').join(','),
     };
     const log = join(home, 'server.log');
-    crew.start('server', process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist/main.mjs')], {
-      env,
-      cwd: ROOT,
-    });
     const address = `http://127.0.0.1:${port}`;
-    const up = await eventually(() => fetch(`${address}/api/health`).then((response) => response.ok), {
+    const begin = () =>
+      crew.start('server', process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist/main.mjs')], {
+        env,
+        cwd: ROOT,
+      });
+    const server = begin();
+    const up = await eventually(() => fetch(`${address}/api/ready`).then((response) => response.ok), {
+      for: 120_000,
       unless: () => !crew.alive('server'),
     });
     if (!up) {
@@ -76,16 +81,26 @@ await run(async () => {
     say(`Vondle is at  ${address}`);
     say(`sign in as    mara (architect) or odo (approver), password ${state.secret('demo sign-in')}`);
     say('Ctrl-C stops it and everything it started.');
-    const watch = spawn('tail', ['--pid', String(crew.alive('server')), '-f', '/dev/null'], {
-      stdio: 'ignore',
-    });
-    watch.on('exit', () => {
-      if (ending) return;
-      say(`the server ended by itself; see ${log}`);
-      void end(1);
+    await keepUp({
+      server,
+      again: begin,
+      ending: () => ending,
+      tell: (wait) => say(`the server ended by itself; see ${log}. It is started again in ${wait / 1000} s`),
     });
   } catch (error) {
     process.stderr.write(`\n${error instanceof Trouble ? error.message : error.stack}\n`);
     await end(1);
   }
 });
+
+/** Builds in a process of its own: what that takes of memory is not held for as long as this one runs. */
+function buildApart() {
+  return new Promise((done, fail) => {
+    const child = spawn(process.execPath, [join(ROOT, 'tools/setup/build.mjs')], {
+      cwd: ROOT,
+      stdio: 'inherit',
+    });
+    child.on('error', fail);
+    child.on('exit', (code) => (code === 0 ? done() : fail(new Trouble('The build failed; see above.'))));
+  });
+}

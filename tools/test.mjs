@@ -71,7 +71,8 @@ await run(async () => {
         TEST_CHROMIUM: chromium(),
         TEST_HOME: home,
       });
-      if (parts.includes('e2e')) await (await import('./setup/build.mjs')).build();
+      const { build, buildServer } = await import('./setup/build.mjs');
+      await (parts.includes('e2e') ? build() : buildServer());
     } else {
       crew.note('test');
     }

@@ -1,5 +1,5 @@
 /** A topology looked through whole: its text, all checks, and every expectation tried out. */
-import { findingOfProof, proveAll, type Proof } from '../expectations/prove.ts';
+import { findingOfProof, prove, proveAll, type Proof } from '../expectations/prove.ts';
 import { inOrder, type Topology } from '../language/read.ts';
 import type { Finding } from '../model/finding.ts';
 import { buildGraph, type RoutingGraph } from '../routing/graph.ts';
@@ -32,4 +32,16 @@ export function review(topology: Topology): Review {
 /** What keeps a revision from a protected environment. */
 export function obstaclesIn({ findings }: Review): Finding[] {
   return findings.filter(({ severity }) => severity === 'error');
+}
+
+/**
+ * What an earlier revision promised and this one does not keep, whether or not it still says so: a
+ * promise cannot be got rid of by deleting it.
+ * @returns in words; a promise that nothing can be tried on any more counts as not kept
+ */
+export function promisesNotKept({ graph }: Review, earlier: Topology): string[] {
+  return (earlier.declared.expectations?.items ?? []).flatMap((each) => {
+    const finding = findingOfProof(prove(graph, each));
+    return finding ? [finding.message] : [];
+  });
 }

@@ -32,6 +32,11 @@ export interface WireQueue {
   readonly autoDelete: boolean;
   readonly exclusive: boolean;
   readonly arguments: Arguments;
+  /** Of a queue that is there: messages in it, and takers connected, when it was looked at. */
+  readonly messages?: number;
+  readonly takers?: number;
+  /** Of a queue that is there: settings an operator's policy adds to it. */
+  readonly policy?: Arguments;
 }
 
 export interface WireBinding {
@@ -65,8 +70,15 @@ export type Step = {
   readonly risk: 'none' | 'some' | 'loses messages';
   readonly place?: Place;
 } & (
-  | { readonly do: 'declare exchange' | 'replace exchange'; readonly exchange: WireExchange }
-  | { readonly do: 'declare queue' | 'replace queue'; readonly queue: WireQueue }
+  | { readonly do: 'declare exchange'; readonly exchange: WireExchange }
+  | { readonly do: 'declare queue'; readonly queue: WireQueue }
+  /** Taken away and made again, bound again at once: with what the topology binds, and what others do. */
+  | {
+      readonly do: 'replace exchange';
+      readonly exchange: WireExchange;
+      readonly bindings: readonly WireBinding[];
+    }
+  | { readonly do: 'replace queue'; readonly queue: WireQueue; readonly bindings: readonly WireBinding[] }
   | { readonly do: 'bind' | 'unbind'; readonly binding: WireBinding }
 );
 
@@ -228,15 +240,73 @@ function same(a: Arguments, b: Arguments): boolean {
 /**
  * The steps from what a broker has to what is wanted, in the order they are to be taken: exchanges
  * and queues, then new bindings, and only then the removal of old ones, so that no message finds
- * neither. Exchanges and queues the topology does not know are kept and named.
+ * neither. Exchanges and queues the topology does not know are kept and named, and so are bindings that
+ * lead to them, unless an earlier revision made these.
+ * @param earlier what earlier revisions of the topology made there
  */
-export function planRollout(wanted: WantedState, has: Inventory): Plan {
+export function planRollout(
+  wanted: WantedState,
+  has: Inventory,
+  earlier: readonly Pick<WantedState, 'bindings'>[] = [],
+): Plan {
   const steps: Step[] = [];
   let inPlace = 0;
   const exchangesThere = new Map(has.exchanges.map((each) => [each.name, each]));
-  for (const { of: _of, place, ...exchange } of wanted.exchanges) {
+  const queuesThere = new Map(has.queues.map((each) => [each.name, each]));
+  const ourExchanges = new Set(wanted.exchanges.map((each) => each.name));
+  const ourQueues = new Set(wanted.queues.map((each) => each.name));
+  const want = new Set(wanted.bindings.map(bindingId));
+  const made = new Set(earlier.flatMap(({ bindings }) => bindings.map(bindingId)));
+  const knows = ({ to, destination }: WireBinding) =>
+    (to === 'exchange' ? ourExchanges : ourQueues).has(destination);
+  /** Whether a binding that is there is somebody else's: of theirs, to theirs, or from theirs to ours. */
+  const isOthers = (binding: WireBinding) => {
+    const id = bindingId(binding);
+    if (want.has(id) || made.has(id)) return false;
+    return !ourExchanges.has(binding.source) || !knows(binding);
+  };
+
+  const changed = new Map<string, string>();
+  for (const exchange of wanted.exchanges) {
     const there = exchangesThere.get(exchange.name);
-    if (!there) {
+    const how = there && differs(exchange, there);
+    if (how) changed.set(`exchange ${exchange.name}`, how);
+  }
+  for (const queue of wanted.queues) {
+    const there = queuesThere.get(queue.name);
+    const how = there && differs(queue, there);
+    if (how) changed.set(`queue ${queue.name}`, how);
+  }
+  const touches = (binding: WireBinding) =>
+    [`exchange ${binding.source}`, `${binding.to} ${binding.destination}`].filter((each) =>
+      changed.has(each),
+    );
+  const againAt = new Map<string, WireBinding[]>();
+  const again = new Set<string>();
+  const note = (binding: WireBinding) => {
+    const id = bindingId(binding);
+    if (again.has(id)) return;
+    const at = touches(binding);
+    if (at.length === 0) return;
+    again.add(id);
+    for (const each of at) {
+      const list = againAt.get(each);
+      if (list) list.push(binding);
+      else againAt.set(each, [binding]);
+    }
+  };
+  if (changed.size) {
+    const thereIds = new Set(has.bindings.map(bindingId));
+    // only what is there already is bound again with the thing; what is new comes when both ends are there
+    for (const { place: _place, ...binding } of wanted.bindings)
+      if (thereIds.has(bindingId(binding))) note(binding);
+    for (const binding of has.bindings) if (isOthers(binding)) note(binding);
+  }
+
+  for (const { of: _of, place, ...exchange } of wanted.exchanges) {
+    const name = `exchange ${exchange.name}`;
+    const how = changed.get(name);
+    if (!exchangesThere.has(exchange.name)) {
       steps.push({
         do: 'declare exchange',
         exchange,
@@ -244,65 +314,201 @@ export function planRollout(wanted: WantedState, has: Inventory): Plan {
         risk: 'none',
         title: `declare ${exchange.type} exchange ${exchange.name}`,
       });
-    } else if (differs(exchange, there)) {
+    } else if (how) {
+      const bindings = againAt.get(name) ?? [];
       steps.push({
         do: 'replace exchange',
         exchange,
+        bindings,
         place,
         risk: 'some',
-        title: `replace exchange ${exchange.name}: ${differs(exchange, there)}; its bindings are made again`,
+        title: `replace exchange ${exchange.name}: ${how}; ${boundAgain(bindings, isOthers)}`,
       });
     } else inPlace++;
   }
-  const queuesThere = new Map(has.queues.map((each) => [each.name, each]));
   for (const { of: _of, place, ...queue } of wanted.queues) {
+    const name = `queue ${queue.name}`;
+    const how = changed.get(name);
     const there = queuesThere.get(queue.name);
     if (!there) {
       steps.push({ do: 'declare queue', queue, place, risk: 'none', title: `declare queue ${queue.name}` });
-    } else if (differs(queue, there)) {
+    } else if (how) {
+      const bindings = againAt.get(name) ?? [];
       steps.push({
         do: 'replace queue',
         queue,
+        bindings,
         place,
         risk: 'loses messages',
-        title: `replace queue ${queue.name}: ${differs(queue, there)}; the messages in it are destroyed`,
+        title: `replace queue ${queue.name}: ${how}; ${destroyed(there)}; ${boundAgain(bindings, isOthers)}`,
       });
     } else inPlace++;
   }
-  const replacedExchanges = new Set(
-    steps.flatMap((step) => (step.do === 'replace exchange' ? [step.exchange.name] : [])),
-  );
-  const replacedQueues = new Set(
-    steps.flatMap((step) => (step.do === 'replace queue' ? [step.queue.name] : [])),
-  );
-  const gone = (binding: WireBinding) =>
-    replacedExchanges.has(binding.source) ||
-    (binding.to === 'exchange' ? replacedExchanges : replacedQueues).has(binding.destination);
-  const there = new Set(has.bindings.filter((binding) => !gone(binding)).map(bindingId));
-  const want = new Set(wanted.bindings.map(bindingId));
+  const there = new Set(has.bindings.map(bindingId));
   for (const { place, ...binding } of wanted.bindings) {
-    if (there.has(bindingId(binding))) inPlace++;
+    const id = bindingId(binding);
+    if (there.has(id)) inPlace += again.has(id) ? 0 : 1;
     else steps.push({ do: 'bind', binding, place, risk: 'none', title: `bind ${shown(binding)}` });
   }
-  const ours = new Set(wanted.exchanges.map((each) => each.name));
-  for (const binding of has.bindings) {
-    if (!ours.has(binding.source) || want.has(bindingId(binding)) || gone(binding)) continue;
-    steps.push({ do: 'unbind', binding, risk: 'some', title: `remove the binding ${shown(binding)}` });
-  }
-  const wantedQueues = new Set(wanted.queues.map((each) => each.name));
   const kept = [
     ...has.exchanges
-      .filter((each) => !ours.has(each.name) && !BUILT_IN.test(each.name))
+      .filter((each) => !ourExchanges.has(each.name) && !BUILT_IN.test(each.name))
       .map((each) => `exchange ${each.name}`),
-    ...has.queues.filter((each) => !wantedQueues.has(each.name)).map((each) => `queue ${each.name}`),
+    ...has.queues.filter((each) => !ourQueues.has(each.name)).map((each) => `queue ${each.name}`),
   ];
+  const leaves = new Map<string, number>();
+  for (const binding of has.bindings) {
+    if (!ourExchanges.has(binding.source)) continue;
+    if (want.has(bindingId(binding))) continue;
+    if (isOthers(binding)) {
+      kept.push(`binding ${shown(binding)}`);
+      continue;
+    }
+    leaves.set(binding.source, (leaves.get(binding.source) ?? 0) + 1);
+    // it goes with the thing that is replaced
+    if (touches(binding).length) continue;
+    steps.push({ do: 'unbind', binding, risk: 'some', title: `remove the binding ${shown(binding)}` });
+  }
+  steps.push(...madeAgain(wanted, has, leaves, isOthers));
   return { steps, kept, leftToOthers: wanted.leftToOthers, inPlace };
+}
+
+/**
+ * An auto-delete exchange goes with its last binding (AMQP 0-9-1 §1.6.2.3): one whose bindings all leave
+ * is made again, with what is bound to it.
+ */
+function* madeAgain(
+  wanted: WantedState,
+  has: Inventory,
+  leaves: ReadonlyMap<string, number>,
+  isOthers: (binding: WireBinding) => boolean,
+): Generator<Step> {
+  for (const { of: _of, place, ...exchange } of wanted.exchanges) {
+    if (!exchange.autoDelete || !leaves.has(exchange.name)) continue;
+    const stays =
+      wanted.bindings.some(({ source }) => source === exchange.name) ||
+      has.bindings.some((binding) => binding.source === exchange.name && isOthers(binding));
+    if (stays) continue;
+    const title = `declare ${exchange.type} exchange ${exchange.name} again: it goes with its last binding`;
+    yield { do: 'declare exchange', exchange, place, risk: 'some', title };
+    const to = (binding: WireBinding) => binding.to === 'exchange' && binding.destination === exchange.name;
+    const others = has.bindings.filter((binding) => to(binding) && isOthers(binding));
+    for (const { place: _place, ...binding } of [
+      ...wanted.bindings.filter(to),
+      ...others.map((each) => ({ ...each, place: undefined })),
+    ])
+      yield { do: 'bind', binding, risk: 'none', title: `bind ${shown(binding)} again` };
+  }
+}
+
+function destroyed({ messages = 0, takers = 0 }: WireQueue): string {
+  const holds =
+    messages === 1
+      ? 'the 1 message in it is'
+      : messages
+        ? `the ${messages} messages in it are`
+        : 'what comes to lie in it until then is';
+  const cut = takers ? `, and ${takers === 1 ? 'its 1 taker is' : `its ${takers} takers are`} cut off` : '';
+  return `${holds} destroyed${cut}`;
+}
+
+function boundAgain(bindings: readonly WireBinding[], isOthers: (binding: WireBinding) => boolean): string {
+  const others = bindings.filter(isOthers);
+  const count = bindings.length === 1 ? 'its 1 binding is' : `its ${bindings.length} bindings are`;
+  const whose = others.length
+    ? `, ${others.length} of others: ${others.slice(0, 5).map(shown).join('; ')}${others.length > 5 ? '; …' : ''}`
+    : '';
+  return bindings.length ? `${count} made again at once${whose}` : 'nothing is bound to it';
+}
+
+/** @returns tells of any step whether what it does is so already, by what the broker has. */
+export function doneIn(has: Inventory): (step: Step) => boolean {
+  const exchanges = new Map(has.exchanges.map((each) => [each.name, each]));
+  const queues = new Map(has.queues.map((each) => [each.name, each]));
+  const bindings = new Set(has.bindings.map(bindingId));
+  const same = <T extends WireExchange | WireQueue>(wanted: T, there: T | undefined) =>
+    there !== undefined && differs(wanted, there) === '';
+  const bound = (binding: WireBinding) => bindings.has(bindingId(binding));
+  return (step) => {
+    switch (step.do) {
+      case 'declare exchange':
+        return same(step.exchange, exchanges.get(step.exchange.name));
+      case 'replace exchange':
+        return same(step.exchange, exchanges.get(step.exchange.name)) && step.bindings.every(bound);
+      case 'declare queue':
+        return same(step.queue, queues.get(step.queue.name));
+      case 'replace queue':
+        return same(step.queue, queues.get(step.queue.name)) && step.bindings.every(bound);
+      case 'bind':
+        return bound(step.binding);
+      case 'unbind':
+        return !bound(step.binding);
+    }
+  };
+}
+
+/** @returns what tells two steps apart, whatever their words. */
+export function stepId(step: Step): string {
+  const what =
+    'binding' in step ? bindingId(step.binding) : 'queue' in step ? step.queue.name : step.exchange.name;
+  return `${step.do} ${what}`;
+}
+
+/**
+ * What of a broker a rollout rests on and changes, and how that differs between two looks at it.
+ * @returns each difference in words; none where a plan made at the first look holds at the second
+ */
+export function inventoryChanges(wanted: WantedState, before: Inventory, now: Inventory): string[] {
+  const changes: string[] = [];
+  const compare = <T extends WireExchange | WireQueue>(
+    what: string,
+    names: readonly string[],
+    was: readonly T[],
+    is: readonly T[],
+  ) => {
+    const old = new Map(was.map((each) => [each.name, each]));
+    const fresh = new Map(is.map((each) => [each.name, each]));
+    for (const name of names) {
+      const a = old.get(name);
+      const b = fresh.get(name);
+      if (!a && b) changes.push(`${what} ${name} is there now`);
+      else if (a && !b) changes.push(`${what} ${name} is gone`);
+      else if (a && b) {
+        const how = differs(b, a);
+        if (how) changes.push(`${what} ${name}: ${how}`);
+      }
+    }
+  };
+  compare(
+    'exchange',
+    wanted.exchanges.map(({ name }) => name),
+    before.exchanges,
+    now.exchanges,
+  );
+  compare(
+    'queue',
+    wanted.queues.map(({ name }) => name),
+    before.queues,
+    now.queues,
+  );
+  const exchanges = new Set(wanted.exchanges.map(({ name }) => name));
+  const queues = new Set(wanted.queues.map(({ name }) => name));
+  const concerns = ({ source, to, destination }: WireBinding) =>
+    exchanges.has(source) || (to === 'exchange' ? exchanges : queues).has(destination);
+  const ids = (inventory: Inventory) =>
+    new Map(inventory.bindings.filter(concerns).map((binding) => [bindingId(binding), binding]));
+  const was = ids(before);
+  const is = ids(now);
+  for (const [id, binding] of is) if (!was.has(id)) changes.push(`binding ${shown(binding)} is there now`);
+  for (const [id, binding] of was) if (!is.has(id)) changes.push(`binding ${shown(binding)} is gone`);
+  return changes;
 }
 
 /** Exchanges every broker has (AMQP 0-9-1 §3.1.3.1): the unnamed one and those beginning `amq.`. */
 const BUILT_IN = /^$|^amq\./;
 
-function differs(wanted: WireExchange | WireQueue, there: WireExchange | WireQueue): string {
+/** @returns how a thing is otherwise than wanted, in words; nothing where it is as wanted. */
+export function differs(wanted: WireExchange | WireQueue, there: WireExchange | WireQueue): string {
   const parts: string[] = [];
   if ('type' in wanted && 'type' in there && wanted.type !== there.type)
     parts.push(`${there.type} becomes ${wanted.type}`);

@@ -1,7 +1,9 @@
+import { setTimeout as pause } from 'node:timers/promises';
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import { Pool } from 'pg';
 import { audit } from './schema.ts';
+import { isAway } from './trouble.ts';
 
 export type Database = NodePgDatabase;
 /** A transaction, or the database where one statement is the whole of it. */
@@ -9,27 +11,67 @@ export type Transaction = Pick<Database, 'select' | 'insert' | 'update' | 'delet
 
 export interface Connection {
   readonly db: Database;
+  readonly pool: Pool;
   readonly close: () => Promise<void>;
 }
 
+/** Any statement ends by itself after this; what takes longer is a mistake or an attack. */
+const STATEMENT_MS = 30_000;
+/** Who waits longer than this for a connection is told that the database is away. */
+const PATIENCE_MS = 5_000;
+
 /**
- * Connects and brings the tables up to date. Several processes may start at once: a lock lets one migrate.
+ * Makes a pool of connections; none is opened yet. A connection that breaks, in use or not, is replaced
+ * at the next query and never ends the process.
+ * @param most how many connections at once
+ */
+export function connect(url: string, most = 10): Connection {
+  const pool = new Pool({
+    connectionString: url,
+    max: most,
+    connectionTimeoutMillis: PATIENCE_MS,
+    statement_timeout: STATEMENT_MS,
+    idle_in_transaction_session_timeout: STATEMENT_MS,
+    application_name: 'vondle',
+  });
+  pool.on('error', () => {});
+  // one that breaks while a transaction holds it between two statements has nobody else to tell
+  pool.on('connect', (client) => client.on('error', () => {}));
+  return { db: drizzle(pool), pool, close: () => pool.end() };
+}
+
+/**
+ * Brings the tables up to date. Several processes may start at once: a lock lets one migrate.
  * @param migrations the folder of the generated migrations
  */
-export async function connect(url: string, migrations: string): Promise<Connection> {
-  const pool = new Pool({ connectionString: url, max: 10 });
-  // an idle connection that breaks is replaced at the next query; unheard it would end the process
-  pool.on('error', () => {});
-  const db = drizzle(pool);
+export async function bringUpToDate({ db, pool }: Connection, migrations: string): Promise<void> {
   const client = await pool.connect();
   try {
     await client.query('select pg_advisory_lock(4580)');
     await migrate(db, { migrationsFolder: migrations });
   } finally {
+    // where the connection broke, its lock went with it
     await client.query('select pg_advisory_unlock(4580)').catch(() => {});
     client.release();
   }
-  return { db, close: () => pool.end() };
+}
+
+/**
+ * Does work that only needs the database to be there, again and again until it is.
+ * @param unless ends the waiting; what it throws is thrown on
+ * @throws what `work` throws for any other reason, at once
+ */
+export async function whenReached<T>(work: () => Promise<T>, unless: () => void = () => {}): Promise<T> {
+  for (let wait = 100; ; wait = Math.min(2 * wait, 2000)) {
+    try {
+      return await work();
+    } catch (error) {
+      if (!isAway(error)) throw error;
+      unless();
+      await pause(wait);
+      unless();
+    }
+  }
 }
 
 /** Writes a line of the audit trail, inside the transaction of what it records. */

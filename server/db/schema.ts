@@ -1,9 +1,10 @@
 /** The tables. Every write to them is one transaction; revisions and the audit trail only grow. */
-import type { Step, TopologyDocument } from '@vondle/core';
+import type { Step } from '@vondle/core';
 import { sql } from 'drizzle-orm';
 import {
   bigint,
   boolean,
+  customType,
   index,
   integer,
   jsonb,
@@ -14,6 +15,9 @@ import {
   unique,
   uniqueIndex,
 } from 'drizzle-orm/pg-core';
+
+/** Bytes as they are. */
+const bytes = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
 
 const id = () => integer('id').primaryKey().generatedAlwaysAsIdentity();
 const at = (name: string) => timestamp(name, { withTimezone: true });
@@ -105,10 +109,25 @@ export const drafts = pgTable('drafts', {
     .references(() => topologies.id, { onDelete: 'cascade' }),
   base: integer('base').notNull(),
   version: integer('version').notNull().default(1),
-  documents: jsonb('documents').$type<TopologyDocument[]>().notNull(),
   updatedBy: integer('updated_by').references(() => people.id),
   updatedAt: now('updated_at'),
 });
+
+/** The documents of a draft, each a row of its own: a change of one leaves the others where they are. */
+export const draftDocuments = pgTable(
+  'draft_documents',
+  {
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => drafts.topologyId, { onDelete: 'cascade' }),
+    name: text('name').notNull(),
+    position: integer('position').notNull(),
+    text: text('text').notNull(),
+    /** Of the text in UTF-8. */
+    bytes: integer('bytes').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.topologyId, table.name] })],
+);
 
 /** A broker connection of an environment. The addresses hold passwords and are encrypted at rest. */
 export const targets = pgTable(
@@ -126,7 +145,28 @@ export const targets = pgTable(
   (table) => [unique().on(table.topologyId, table.environment, table.broker)],
 );
 
+/** Environments that need an approver's consent, kept where the text of a topology cannot change it. */
+export const protections = pgTable(
+  'protections',
+  {
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    setBy: integer('set_by').references(() => people.id),
+    setAt: now('set_at'),
+  },
+  (table) => [primaryKey({ columns: [table.topologyId, table.environment] })],
+);
+
 export type RolloutState = 'planned' | 'applying' | 'applied' | 'failed' | 'stopped' | 'interrupted';
+
+/** Something a rollout takes away to make it again, with what it held and who took from it when that was asked. */
+export interface Destroyed {
+  readonly queue: string;
+  readonly messages: number;
+  readonly takers: number;
+}
 
 export const rollouts = pgTable(
   'rollouts',
@@ -135,19 +175,38 @@ export const rollouts = pgTable(
     topologyId: integer('topology_id')
       .notNull()
       .references(() => topologies.id, { onDelete: 'cascade' }),
-    targetId: integer('target_id')
-      .notNull()
-      .references(() => targets.id, { onDelete: 'cascade' }),
+    /** Null once the target is removed; environment and broker still say where it was. */
+    targetId: integer('target_id').references(() => targets.id, { onDelete: 'set null' }),
+    environment: text('environment').notNull(),
+    broker: text('broker').notNull(),
     revision: integer('revision').notNull(),
     state: text('state').$type<RolloutState>().notNull(),
     kept: jsonb('kept').$type<string[]>().notNull(),
     leftToOthers: jsonb('left_to_others').$type<{ of: string; why: string }[]>().notNull(),
     inPlace: integer('in_place').notNull(),
-    /** What keeps this revision from a protected environment: error findings and broken expectations, in words. */
+    /** Counts the changes of this row and its steps, so that who watches is sent only what is new. */
+    change: integer('change').notNull().default(0),
+    /** Which real broker it is, by its own word, hashed: the same whatever topology or address leads there. */
+    brokerKey: text('broker_key'),
+    /** The inventory it was planned against, as gzipped JSON: what is compared when it is applied. */
+    against: bytes('against'),
+    /** The newest rollout begun on that broker when this one was planned. */
+    after: integer('after'),
+    destroys: jsonb('destroys').$type<Destroyed[]>().notNull().default([]),
+    /** The process that carries it out, and until when that is so unless it says again that it does. */
+    claimedBy: text('claimed_by'),
+    claimedUntil: at('claimed_until'),
+    stopAsked: boolean('stop_asked').notNull().default(false),
+    /** What it is doing or waiting for, in words. */
+    note: text('note'),
+    /** Why it needs an approver's consent: the environment is protected. */
+    needsConsent: boolean('needs_consent').notNull().default(false),
+    /** What stands against this revision in a protected environment: error findings and broken expectations, in words. */
     obstacles: jsonb('obstacles').$type<string[]>().notNull().default([]),
-    /** Why an approver let it go there all the same. */
-    override: text('override'),
-    overriddenBy: integer('overridden_by').references(() => people.id),
+    consentBy: integer('consent_by').references(() => people.id),
+    consentWords: text('consent_words'),
+    consentAt: at('consent_at'),
+    startedBy: integer('started_by').references(() => people.id),
     verified: boolean('verified'),
     error: text('error'),
     createdBy: integer('created_by')
@@ -158,12 +217,15 @@ export const rollouts = pgTable(
   },
   (table) => [
     index().on(table.topologyId),
-    // one rollout at a time touches a target, whatever server process runs it
+    // one rollout at a time touches a broker, whatever process runs it and whichever topology it belongs to
     uniqueIndex('rollouts_one_at_a_time')
-      .on(table.targetId)
+      .on(table.brokerKey)
       .where(sql`state = 'applying'`),
   ],
 );
+
+/** Unknown: it was sent, and whether the broker did it was not heard. */
+export type StepState = 'pending' | 'running' | 'done' | 'failed' | 'unknown';
 
 export const rolloutSteps = pgTable(
   'rollout_steps',
@@ -173,12 +235,25 @@ export const rolloutSteps = pgTable(
       .references(() => rollouts.id, { onDelete: 'cascade' }),
     position: integer('position').notNull(),
     step: jsonb('step').$type<Step>().notNull(),
-    state: text('state', { enum: ['pending', 'running', 'done', 'failed'] }).notNull(),
+    state: text('state').$type<StepState>().notNull(),
+    /** The change of the rollout that this state came with. */
+    change: integer('change').notNull().default(0),
     error: text('error'),
+    /** What there is to know of how it went. */
+    said: text('said'),
     finishedAt: at('finished_at'),
   },
-  (table) => [primaryKey({ columns: [table.rolloutId, table.position] })],
+  (table) => [
+    primaryKey({ columns: [table.rolloutId, table.position] }),
+    index().on(table.rolloutId, table.change),
+  ],
 );
+
+/** A queue that a probe could not look into, and why. */
+export interface Unseen {
+  readonly queue: string;
+  readonly why: string;
+}
 
 /** A probe message: what was sent, where the trace said it would land, where it did. */
 export const probes = pgTable('probes', {
@@ -189,13 +264,27 @@ export const probes = pgTable('probes', {
   sent: jsonb('sent').$type<Record<string, unknown>>().notNull(),
   predicted: jsonb('predicted').$type<{ queues: Record<string, number>; returned: boolean }>().notNull(),
   observed: jsonb('observed')
-    .$type<{ queues: Record<string, number>; returned: boolean; unseen: string[] }>()
+    .$type<{
+      queues: Record<string, number>;
+      returned: boolean;
+      refused: boolean;
+      unseen: Unseen[];
+      stays: string[];
+    }>()
     .notNull(),
-  agrees: boolean('agrees').notNull(),
+  /** Null where nothing differs but not everything could be seen. */
+  agrees: boolean('agrees'),
   createdBy: integer('created_by')
     .notNull()
     .references(() => people.id),
   createdAt: now('created_at'),
+});
+
+/** Tries that count against a limit, by what is limited; in the database so that all processes count together. */
+export const attempts = pgTable('attempts', {
+  key: text('key').primaryKey(),
+  points: integer('points').notNull().default(0),
+  expire: bigint('expire', { mode: 'number' }),
 });
 
 /** What people did, append-only. Never holds a secret. */

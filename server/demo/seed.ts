@@ -1,18 +1,18 @@
 /** The demo: people, the ferry line's topology with its history, and a rehearsal target on the built-in broker. */
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
 import type { TopologyDocument } from '@vondle/core';
 import { eq } from 'drizzle-orm';
-import { record, type Database } from '../db/connect.ts';
+import { record, type Database, type Transaction } from '../db/connect.ts';
 import { drafts, people } from '../db/schema.ts';
-import { setTarget } from '../environments/store.ts';
+import { setTarget, type Openers } from '../environments/store.ts';
 import { hashPassword } from '../people/passwords.ts';
 import { insertRevision } from '../revisions/store.ts';
-import type { Sealer } from '../secrets.ts';
-import { askBroker } from '../targets/amqp/inventory.ts';
+import { AmqpBroker } from '../targets/amqp/broker.ts';
 import type { Rollouts } from '../rollouts/service.ts';
 import { rolloutOf, rolloutsOf } from '../rollouts/store.ts';
-import { addMember, insertTopology, topologyFor } from '../topologies/store.ts';
+import { addMember, insertTopology, putDocuments, topologyFor } from '../topologies/store.ts';
 
 const PEOPLE = [
   { handle: 'mara', name: 'Mara Okell', role: 'architect' },
@@ -47,14 +47,15 @@ export async function seedDemo(db: Database, folder: string, password: string): 
       const [made] = await tx.insert(people).values({ handle, name, password: hash }).returning({ id: people.id });
       ids.push(made!.id);
     }
-    const draft = documentsIn(join(folder, history.draft));
-    const topologyId = (await insertTopology(tx, { slug: SLUG, name: history.name, documents: draft }))!;
+    const topologyId = (await insertTopology(tx, { slug: SLUG, name: history.name }))!;
     for (const [i, { role }] of PEOPLE.entries()) await addMember(tx, topologyId, ids[i]!, role);
+    const put = (from: string) => putAll(tx, topologyId, documentsIn(join(folder, from)));
     let parent: number | null = null;
     for (const { folder: revision, words } of history.revisions) {
-      const documents = documentsIn(join(folder, revision));
-      parent = await insertRevision(tx, { topologyId, authorId: ids[0]!, words, parent, documents });
+      await put(revision);
+      parent = await insertRevision(tx, { topologyId, authorId: ids[0]!, words, parent });
     }
+    await put(history.draft);
     await tx
       .update(drafts)
       .set({ base: parent ?? 0, updatedBy: ids[0]! })
@@ -63,33 +64,41 @@ export async function seedDemo(db: Database, folder: string, password: string): 
   });
 }
 
+/** Puts documents in place of a draft's. */
+async function putAll(tx: Transaction, topologyId: number, documents: readonly TopologyDocument[]): Promise<void> {
+  const names = documents.map(({ name }) => name);
+  await putDocuments(tx, topologyId, { names, came: names }, Buffer.from(JSON.stringify({ documents })), 'documents');
+}
+
 /** The revision that the demo's live environment has: one behind the newest. */
 const LIVE_REVISION = 2;
 
 /**
  * Points the demo's environments at the built-in broker: each AMQP broker of the topology has a virtual
  * host of its own there for each. Run at every start, since ports may have moved. Where nothing was ever
- * carried out, live is brought to the revision before the newest, by real rollouts.
+ * carried out, live is brought to the revision before the newest, by real rollouts: the approver, who
+ * wrote none of it, consents, and the architect begins them.
  */
 export async function connectDemo(
   db: Database,
-  sealer: Sealer,
+  { sealer, allowed }: Openers,
   broker: { readonly amqp: string; readonly http: string },
   service: Rollouts,
 ): Promise<void> {
-  const [approver] = await db.select().from(people).where(eq(people.handle, 'odo'));
-  const topology = approver && (await topologyFor(db, SLUG, approver.id));
-  if (!topology) return;
+  const somebody = async (handle: string) => (await db.select().from(people).where(eq(people.handle, handle)))[0];
+  const [architect, approver] = [await somebody('mara'), await somebody('odo')];
+  const topology = architect && (await topologyFor(db, SLUG, architect.id));
+  const approved = approver && (await topologyFor(db, SLUG, approver.id));
+  if (!topology || !approved) return;
   const targets: { readonly environment: string; readonly id: number }[] = [];
   for (const [environment, name] of PLACES) {
     const vhost = `${environment}-${name}`;
     const addresses = { amqp: `${broker.amqp}/${vhost}`, http: broker.http };
-    const user = encodeURIComponent(new URL(broker.amqp).username);
-    await askBroker(addresses, `/api/vhosts/${vhost}`, { method: 'PUT' });
-    await askBroker(addresses, `/api/permissions/${vhost}/${user}`, {
-      method: 'PUT',
-      body: JSON.stringify({ configure: '.*', write: '.*', read: '.*' }),
-    });
+    const reached = new AmqpBroker(addresses, allowed);
+    const user = decodeURIComponent(new URL(broker.amqp).username);
+    await reached.ask(reached.path('vhosts'), { method: 'PUT', body: {} });
+    const all = { configure: '.*', write: '.*', read: '.*' };
+    await reached.ask(reached.path('permissions', user), { method: 'PUT', body: all });
     const id = await db.transaction((tx) =>
       setTarget(tx, sealer, { topologyId: topology.id, environment, broker: name, kind: 'amqp', addresses }),
     );
@@ -99,10 +108,14 @@ export async function connectDemo(
   if (tried.some(({ environment, state }) => environment === 'live' && state !== 'failed')) return;
   for (const { environment, id } of targets) {
     if (environment !== 'live') continue;
-    const planned = await service.plan(topology, approver, LIVE_REVISION, id);
-    await service.apply(topology, approver, (await rolloutOf(db, topology.id, planned))!);
+    const planned = await service.plan(topology, architect, LIVE_REVISION, id);
+    const rollout = async () => (await rolloutOf(db, topology.id, planned))!;
+    if ((await rollout()).needsConsent)
+      await service.consent(approved, approver, await rollout(), 'The first state of the demo, as it is told.');
+    await service.apply(topology, architect, await rollout());
+    // whichever process carries it out
+    while ((await rollout()).state === 'applying') await pause(100);
   }
-  await service.idle();
 }
 
 const PLACES = ['rehearsal', 'live'].flatMap((environment) =>

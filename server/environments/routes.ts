@@ -1,29 +1,49 @@
 import { Hono } from 'hono';
-import { object, string } from 'yup';
+import { boolean, object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
-import { body } from '../http/input.ts';
+import { body, check, numberIn } from '../http/input.ts';
+import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import type { Sealer } from '../secrets.ts';
 import { amqpAddresses } from '../targets/amqp/address.ts';
 import { allowed } from '../topologies/service.ts';
-import { setTarget, targetsOf } from './store.ts';
+import type { Work } from '../work/pool.ts';
+import {
+  isInUse,
+  protect,
+  protectedEnvironments,
+  removeTarget,
+  setTarget,
+  targetsOf,
+  unprotect,
+} from './store.ts';
 
-const id = string().matches(
-  /^[a-z][a-z0-9-]*$/,
-  '${path} is small letters, digits and hyphens, a letter first',
-);
+const name = (what: string) =>
+  string()
+    .required()
+    .max(100)
+    .matches(/^[a-z][a-z0-9-]*$/, `${what} is small letters, digits and hyphens, a letter first`);
 
 const targetInput = object({
-  environment: id.required('environment is missing'),
-  broker: id.required('broker is missing'),
+  environment: name('environment'),
+  broker: name('broker'),
   kind: string()
     .oneOf(['amqp'] as const)
-    .required('kind is missing'),
-  addresses: amqpAddresses.required('addresses are missing'),
+    .required(),
+  addresses: amqpAddresses.required(),
 }).noUnknown();
 
+const protectionInput = object({ protected: boolean().required() }).noUnknown();
+
+const IN_USE = (environment: string, broker: string) =>
+  new Problem(
+    409,
+    'In use',
+    `A rollout is being carried out on ${broker} in ${environment}; wait for its end, or stop it.`,
+  );
+
 /** Broker connections of a topology's environments. Addresses go in and never come out again. */
-export function targetRoutes(db: Database, sealer: Sealer): Hono<Env> {
+export function targetRoutes(db: Database, sealer: Sealer, work: Work): Hono<Env> {
   return new Hono<Env>()
     .get('/:slug/targets', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
@@ -33,8 +53,21 @@ export function targetRoutes(db: Database, sealer: Sealer): Hono<Env> {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'write');
       const input = await body(c, targetInput);
+      const { environment, broker } = input;
+      const declared = await work.run('declared', { topologyId: topology.id });
+      const known = (what: string, given: string, names: readonly string[]) => {
+        if (names.includes(given)) return;
+        const are = names.length ? `those declared are ${names.slice(0, 20).join(', ')}` : 'none is declared';
+        throw new Problem(
+          422,
+          `No such ${what}`,
+          `Neither the draft nor the newest revision declares this ${what}; ${are}.`,
+        );
+      };
+      known('environment', environment, declared.environments);
+      known('broker', broker, declared.brokers);
       const target = await db.transaction(async (tx) => {
-        const { environment, broker } = input;
+        if (await isInUse(tx, topology.id, input)) throw IN_USE(environment, broker);
         await record(tx, 'set target', {
           personId: person.id,
           topologyId: topology.id,
@@ -43,5 +76,44 @@ export function targetRoutes(db: Database, sealer: Sealer): Hono<Env> {
         return setTarget(tx, sealer, { topologyId: topology.id, ...input });
       });
       return c.json({ id: target });
+    })
+    .delete('/:slug/targets/:id', async (c) => {
+      const person = c.get('person');
+      const topology = await allowed(db, person, c.req.param('slug'), 'write');
+      const id = numberIn(c.req.param('id'));
+      await db.transaction(async (tx) => {
+        const gone = await removeTarget(tx, topology.id, id);
+        if (!gone) throw notFound(`target ${id}`);
+        const { environment, broker } = gone;
+        if (await isInUse(tx, topology.id, gone)) throw IN_USE(environment, broker);
+        await record(tx, 'remove target', {
+          personId: person.id,
+          topologyId: topology.id,
+          details: { environment, broker },
+        });
+      });
+      return c.body(null, 204);
+    })
+    .get('/:slug/protections', async (c) => {
+      const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
+      return c.json(await protectedEnvironments(db, topology.id));
+    })
+    .put('/:slug/protections/:environment', async (c) => {
+      const person = c.get('person');
+      const topology = await allowed(db, person, c.req.param('slug'), 'approve');
+      const { environment } = check(object({ environment: name('environment') }), {
+        environment: c.req.param('environment'),
+      });
+      const { protected: wanted } = await body(c, protectionInput);
+      await db.transaction(async (tx) => {
+        if (wanted) await protect(tx, topology.id, environment, person.id);
+        else await unprotect(tx, topology.id, environment);
+        await record(tx, wanted ? 'protect environment' : 'lift protection', {
+          personId: person.id,
+          topologyId: topology.id,
+          details: { environment },
+        });
+      });
+      return c.json({ environment, protected: wanted });
     });
 }

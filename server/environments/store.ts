@@ -1,14 +1,22 @@
 import { and, eq } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { targets } from '../db/schema.ts';
+import { protections, rollouts, targets } from '../db/schema.ts';
 import type { Sealer } from '../secrets.ts';
+import type { Allowed } from '../targets/allowed.ts';
 import type { AmqpAddresses } from '../targets/amqp/address.ts';
+import { AmqpBroker } from '../targets/amqp/broker.ts';
 
 export interface TargetRow {
   readonly id: number;
   readonly environment: string;
   readonly broker: string;
   readonly kind: 'amqp';
+}
+
+/** What is needed to come from a target to its broker. */
+export interface Openers {
+  readonly sealer: Sealer;
+  readonly allowed: Allowed;
 }
 
 const columns = {
@@ -18,25 +26,33 @@ const columns = {
   kind: targets.kind,
 };
 
+/** What a target's sealed addresses are bound to. */
+const rowOf = (target: { topologyId: number; environment: string; broker: string }) =>
+  `target ${target.topologyId} ${target.environment} ${target.broker}`;
+
 /** @returns a topology's targets, without their addresses. */
 export function targetsOf(db: Database, topologyId: number): Promise<TargetRow[]> {
   return db.select(columns).from(targets).where(eq(targets.topologyId, topologyId)).orderBy(targets.id);
 }
 
-/** @returns a target with its addresses opened, for the server's own use. */
+/**
+ * @returns a target with the broker it leads to, for the server's own use; undefined where there is none
+ * @throws WrongKey when its addresses were sealed under a key that is not known here
+ */
 export async function openTarget(
-  db: Database,
-  sealer: Sealer,
+  db: Transaction,
+  { sealer, allowed }: Openers,
   topologyId: number,
   id: number,
-): Promise<(TargetRow & { addresses: AmqpAddresses }) | undefined> {
+): Promise<(TargetRow & { reached: AmqpBroker }) | undefined> {
   const [found] = await db
-    .select({ ...columns, sealed: targets.sealedAddresses })
+    .select({ ...columns, topologyId: targets.topologyId, sealed: targets.sealedAddresses })
     .from(targets)
     .where(and(eq(targets.id, id), eq(targets.topologyId, topologyId)));
   if (!found) return undefined;
   const { sealed, ...row } = found;
-  return { ...row, addresses: JSON.parse(sealer.open(sealed)) as AmqpAddresses };
+  const addresses = JSON.parse(sealer.open(sealed, rowOf(row))) as AmqpAddresses;
+  return { ...row, reached: new AmqpBroker(addresses, allowed) };
 }
 
 /** Sets the target of one broker in one environment. @returns its id */
@@ -46,7 +62,7 @@ export async function setTarget(
   target: { topologyId: number; environment: string; broker: string; kind: 'amqp'; addresses: AmqpAddresses },
 ): Promise<number> {
   const { addresses, ...row } = target;
-  const sealedAddresses = sealer.seal(JSON.stringify(addresses));
+  const sealedAddresses = sealer.seal(JSON.stringify(addresses), rowOf(row));
   const [made] = await tx
     .insert(targets)
     .values({ ...row, sealedAddresses })
@@ -56,4 +72,84 @@ export async function setTarget(
     })
     .returning({ id: targets.id });
   return made!.id;
+}
+
+/** @returns whether a rollout is being carried out on what a target of the topology leads to. */
+export async function isInUse(
+  tx: Transaction,
+  topologyId: number,
+  of: { environment: string; broker: string },
+): Promise<boolean> {
+  const running = await tx
+    .select({ id: rollouts.id })
+    .from(rollouts)
+    .where(
+      and(
+        eq(rollouts.topologyId, topologyId),
+        eq(rollouts.environment, of.environment),
+        eq(rollouts.broker, of.broker),
+        eq(rollouts.state, 'applying'),
+      ),
+    );
+  return running.length > 0;
+}
+
+/** Takes a target away; rollouts that went there keep their record. @returns what it was, or undefined */
+export async function removeTarget(
+  tx: Transaction,
+  topologyId: number,
+  id: number,
+): Promise<TargetRow | undefined> {
+  const [gone] = await tx
+    .delete(targets)
+    .where(and(eq(targets.id, id), eq(targets.topologyId, topologyId)))
+    .returning(columns);
+  return gone;
+}
+
+/**
+ * Seals every target's addresses anew that are not sealed under the newest key.
+ * @returns how many were, of how many
+ * @throws WrongKey when one was sealed under a key that is not known; nothing is changed then
+ */
+export async function sealAgain(tx: Transaction, sealer: Sealer): Promise<{ sealed: number; of: number }> {
+  const all = await tx.select().from(targets).for('update');
+  let sealed = 0;
+  for (const target of all) {
+    if (sealer.isCurrent(target.sealedAddresses)) continue;
+    const row = rowOf(target);
+    const sealedAddresses = sealer.seal(sealer.open(target.sealedAddresses, row), row);
+    await tx.update(targets).set({ sealedAddresses }).where(eq(targets.id, target.id));
+    sealed++;
+  }
+  return { sealed, of: all.length };
+}
+
+/** @returns the environments of a topology that are protected by approvers. */
+export async function protectedEnvironments(db: Transaction, topologyId: number): Promise<string[]> {
+  const rows = await db
+    .select({ environment: protections.environment })
+    .from(protections)
+    .where(eq(protections.topologyId, topologyId))
+    .orderBy(protections.environment);
+  return rows.map(({ environment }) => environment);
+}
+
+/** @param personId who did it; undefined where a revision's text asked for it */
+export async function protect(
+  tx: Transaction,
+  topologyId: number,
+  environment: string,
+  personId: number | undefined,
+): Promise<void> {
+  await tx
+    .insert(protections)
+    .values({ topologyId, environment, ...(personId === undefined ? {} : { setBy: personId }) })
+    .onConflictDoNothing();
+}
+
+export async function unprotect(tx: Transaction, topologyId: number, environment: string): Promise<void> {
+  await tx
+    .delete(protections)
+    .where(and(eq(protections.topologyId, topologyId), eq(protections.environment, environment)));
 }

@@ -3,18 +3,27 @@ import type { Context, MiddlewareHandler } from 'hono';
 import { deleteCookie, getCookie, setCookie } from 'hono/cookie';
 import type { Database } from '../db/connect.ts';
 import { personOf, type Person } from '../people/store.ts';
+import type { Intake } from './input.ts';
 import { forbidden, Problem } from './problem.ts';
 
 export const COOKIE = 'vondle_session';
+/** Tells a browser that somebody signed in from before; see people/attempts.ts. */
+export const DEVICE_COOKIE = 'vondle_device';
 
 export interface Env {
-  Variables: { person: Person };
+  Variables: { person: Person; intake: Intake; address: string };
+}
+
+/** @returns the session token a request carries, if it looks like one of ours. */
+export function tokenOf(c: Context): string | undefined {
+  const token = getCookie(c, COOKIE);
+  return token && /^[\w-]{43}$/.test(token) ? token : undefined;
 }
 
 /** Lets nobody in who is not signed in. */
 export function signedIn(db: Database): MiddlewareHandler<Env> {
   return async (c, next) => {
-    const token = getCookie(c, COOKIE);
+    const token = tokenOf(c);
     const person = token && (await personOf(db, token));
     if (!person) throw new Problem(401, 'Not signed in', 'Sign in first.');
     c.set('person', person);
@@ -24,20 +33,30 @@ export function signedIn(db: Database): MiddlewareHandler<Env> {
 
 /**
  * Refuses state-changing requests that another site made a browser send: beside the SameSite cookie,
- * the Origin, where a browser states one, must be ours.
+ * the Origin, where a browser states one, must be ours. `null` (RFC 6454 §7.3) is nobody's.
  */
 export const sameOrigin: MiddlewareHandler = async (c, next) => {
   if (!['GET', 'HEAD'].includes(c.req.method)) {
     const origin = c.req.header('origin');
-    const host = c.req.header('host');
-    if (origin && new URL(origin).host !== host) throw forbidden('The request comes from another site.');
+    if (origin !== undefined && hostOf(origin) !== c.req.header('host'))
+      throw forbidden('The request comes from another site.');
   }
   await next();
 };
 
-export function giveCookie(c: Context, token: string, expires: Date): void {
-  const secure = c.req.header('x-forwarded-proto') === 'https' || new URL(c.req.url).protocol === 'https:';
-  setCookie(c, COOKIE, token, { httpOnly: true, sameSite: 'Lax', path: '/', expires, secure });
+function hostOf(origin: string): string | undefined {
+  try {
+    return new URL(origin).host;
+  } catch {
+    return undefined;
+  }
+}
+
+const isSecure = (c: Context): boolean =>
+  c.req.header('x-forwarded-proto') === 'https' || new URL(c.req.url).protocol === 'https:';
+
+export function giveCookie(c: Context, name: string, value: string, expires: Date): void {
+  setCookie(c, name, value, { httpOnly: true, sameSite: 'Lax', path: '/', expires, secure: isSecure(c) });
 }
 
 export const takeCookie = (c: Context): void => void deleteCookie(c, COOKIE, { path: '/' });

@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { and, eq, gt, lt } from 'drizzle-orm';
+import { and, desc, eq, gt, inArray, lt } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import { people, sessions } from '../db/schema.ts';
 
@@ -10,6 +10,8 @@ export interface Person {
 }
 
 const SESSION_DAYS = 14;
+/** Signed-in browsers a person may have; the oldest is signed out for one more. */
+const MOST_SESSIONS = 50;
 
 const hashOf = (token: string) => createHash('sha256').update(token).digest('base64url');
 
@@ -22,6 +24,13 @@ export async function openSession(
   const expiresAt = new Date(Date.now() + SESSION_DAYS * 86_400_000);
   await tx.delete(sessions).where(lt(sessions.expiresAt, new Date()));
   await tx.insert(sessions).values({ tokenHash: hashOf(token), personId, expiresAt });
+  const older = tx
+    .select({ tokenHash: sessions.tokenHash })
+    .from(sessions)
+    .where(eq(sessions.personId, personId))
+    .orderBy(desc(sessions.expiresAt))
+    .offset(MOST_SESSIONS);
+  await tx.delete(sessions).where(inArray(sessions.tokenHash, older));
   return { token, expiresAt };
 }
 

@@ -1,21 +1,34 @@
 import { Hono } from 'hono';
 import { number, object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
+import type { Budget } from '../http/budget.ts';
 import { body, numberIn } from '../http/input.ts';
+import { jsonList, sentInPieces } from '../http/pieces.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
+import { LARGEST_INTEGER } from '../topologies/documents.ts';
 import { moved } from '../topologies/routes.ts';
 import { allowed } from '../topologies/service.ts';
-import { draftOf, writeDraft } from '../topologies/store.ts';
-import { documentsOf, insertRevision, revisionsOf } from './store.ts';
+import { draftHeadOf, takeDraft } from '../topologies/store.ts';
+import {
+  insertRevision,
+  isSameAsDraft,
+  revisionDocumentsJson,
+  revisionOf,
+  revisionSize,
+  revisionsOf,
+} from './store.ts';
 
 const newRevision = object({
-  version: number().integer().required('version is missing'),
-  words: string().trim().required('say in a sentence what this revision changes').max(2000),
+  version: number().integer().min(0).max(LARGEST_INTEGER).required(),
+  words: string().trim().required('say in a sentence what this revision changes').max(1000),
 }).noUnknown();
 
-/** Immutable revisions of a topology, made from its draft. */
-export function revisionRoutes(db: Database): Hono<Env> {
+/**
+ * Immutable revisions of a topology, made from its draft.
+ * @param sending what large texts that are being sent count against
+ */
+export function revisionRoutes(db: Database, sending: Budget): Hono<Env> {
   return new Hono<Env>()
     .get('/:slug/revisions', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
@@ -23,36 +36,36 @@ export function revisionRoutes(db: Database): Hono<Env> {
     })
     .get('/:slug/revisions/:number', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
-      const revision = numberIn(c.req.param('number'));
-      const documents = await documentsOf(db, topology.id, revision);
-      if (!documents) throw notFound(`revision ${revision}`);
-      return c.json({ number: revision, documents });
+      const number = numberIn(c.req.param('number'));
+      const revision = await revisionOf(db, topology.id, number);
+      if (!revision) throw notFound(`revision ${number}`);
+      const release = sending.take(`person ${c.get('person').id}`, 3 * (await revisionSize(db, revision.id)));
+      try {
+        const documents = await revisionDocumentsJson(db, revision.id);
+        return sentInPieces(c, jsonList(`{"number":${number}`, documents, '}'), release);
+      } catch (error) {
+        release();
+        throw error;
+      }
     })
     .post('/:slug/revisions', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'write');
       const { version, words } = await body(c, newRevision);
       const saved = await db.transaction(async (tx) => {
-        const draft = await draftOf(tx, topology.id);
-        if (draft.version !== version) throw moved(draft);
-        const before = draft.base ? await documentsOf(tx, topology.id, draft.base) : undefined;
-        if (
-          before &&
-          JSON.stringify(before) === JSON.stringify(draft.documents.map(({ name, text }) => ({ name, text })))
-        ) {
-          throw new Problem(409, 'Nothing to save', `The draft is the same as revision ${draft.base}.`);
-        }
         // taking the draft's row first makes two saves at once queue up behind each other
-        const written = await writeDraft(tx, topology.id, person.id, version, {});
-        if (written === undefined) throw moved(await draftOf(tx, topology.id));
+        const written = await takeDraft(tx, topology.id, person.id, version);
+        const draft = await draftHeadOf(tx, topology.id);
+        if (written === undefined) throw moved(draft);
+        if (draft.base && (await isSameAsDraft(tx, topology.id, draft.base)))
+          throw new Problem(409, 'Nothing to save', `The draft is the same as revision ${draft.base}.`);
         const number = await insertRevision(tx, {
           topologyId: topology.id,
           authorId: person.id,
           words,
           parent: draft.base || null,
-          documents: draft.documents,
         });
-        const next = await writeDraft(tx, topology.id, person.id, written, { base: number });
+        const next = await takeDraft(tx, topology.id, person.id, written, number);
         await record(tx, 'save revision', {
           personId: person.id,
           topologyId: topology.id,

@@ -1,6 +1,5 @@
-import { createHash } from 'node:crypto';
 import type { TopologyDocument } from '@vondle/core';
-import { and, asc, desc, eq, max } from 'drizzle-orm';
+import { and, asc, desc, eq, max, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import { contents, people, revisionDocuments, revisions } from '../db/schema.ts';
 
@@ -12,18 +11,22 @@ export interface RevisionRow {
   readonly createdAt: Date;
 }
 
-/** Writes the next revision of a topology: its documents by content hash. @returns its number */
+/** Revisions listed at once. */
+const MOST_LISTED = 2000;
+
+/** The documents of a draft with their content hashes, as a subquery. */
+const hashedDraft = (topologyId: number) =>
+  sql`select name, position, text, encode(sha256(convert_to(text, 'UTF8')), 'hex') as hash from draft_documents where topology_id = ${topologyId}`;
+
+/**
+ * Makes a topology's draft, which has been taken (`takeDraft`), its next revision. The texts never leave
+ * the database.
+ * @returns its number
+ */
 export async function insertRevision(
   tx: Transaction,
-  revision: {
-    topologyId: number;
-    authorId: number;
-    words: string;
-    parent: number | null;
-    documents: readonly TopologyDocument[];
-  },
+  row: { topologyId: number; authorId: number; words: string; parent: number | null },
 ): Promise<number> {
-  const { documents, ...row } = revision;
   const [last] = await tx
     .select({ number: max(revisions.number) })
     .from(revisions)
@@ -33,22 +36,29 @@ export async function insertRevision(
     .insert(revisions)
     .values({ ...row, number })
     .returning({ id: revisions.id });
-  const hashed = documents.map(({ name, text }, position) => ({
-    name,
-    text,
-    position,
-    hash: createHash('sha256').update(text).digest('hex'),
-  }));
-  if (hashed.length) {
-    await tx
-      .insert(contents)
-      .values(hashed.map(({ hash, text }) => ({ hash, text })))
-      .onConflictDoNothing();
-    await tx
-      .insert(revisionDocuments)
-      .values(hashed.map(({ name, hash, position }) => ({ revisionId: made!.id, name, hash, position })));
-  }
+  const draft = hashedDraft(row.topologyId);
+  await tx.execute(
+    sql`insert into contents (hash, text) select distinct on (hash) hash, text from (${draft}) d order by hash on conflict do nothing`,
+  );
+  await tx.execute(
+    sql`insert into revision_documents (revision_id, position, name, hash) select ${made!.id}, position, name, hash from (${draft}) d`,
+  );
   return number;
+}
+
+/** @returns whether a topology's draft has the very documents of a revision, in the same order. */
+export async function isSameAsDraft(tx: Transaction, topologyId: number, number: number): Promise<boolean> {
+  const { rows } = await tx.execute<{ same: boolean }>(sql`
+    select not exists (
+      select 1 from (${hashedDraft(topologyId)}) d
+      full join (
+        select rd.name, rd.position, rd.hash from revision_documents rd
+        join revisions r on r.id = rd.revision_id
+        where r.topology_id = ${topologyId} and r.number = ${number}
+      ) r on r.name = d.name
+      where d.hash is distinct from r.hash or d.position is distinct from r.position
+    ) as same`);
+  return rows[0]!.same;
 }
 
 export function revisionsOf(db: Database, topologyId: number): Promise<RevisionRow[]> {
@@ -63,19 +73,53 @@ export function revisionsOf(db: Database, topologyId: number): Promise<RevisionR
     .from(revisions)
     .innerJoin(people, eq(people.id, revisions.authorId))
     .where(eq(revisions.topologyId, topologyId))
-    .orderBy(desc(revisions.number));
+    .orderBy(desc(revisions.number))
+    .limit(MOST_LISTED);
 }
 
-/** @returns the documents of a revision, or undefined when there is no such revision. */
+/** @returns a revision's own id and its author, or undefined when there is no such revision. */
+export async function revisionOf(
+  db: Transaction,
+  topologyId: number,
+  number: number,
+): Promise<{ id: number; authorId: number } | undefined> {
+  const [found] = await db
+    .select({ id: revisions.id, authorId: revisions.authorId })
+    .from(revisions)
+    .where(and(eq(revisions.topologyId, topologyId), eq(revisions.number, number)));
+  return found;
+}
+
+/** @returns how many bytes a revision's documents have, in UTF-8. */
+export async function revisionSize(db: Transaction, revisionId: number): Promise<number> {
+  const [sum] = await db
+    .select({ bytes: sql<string>`coalesce(sum(octet_length(${contents.text})), 0)` })
+    .from(revisionDocuments)
+    .innerJoin(contents, eq(contents.hash, revisionDocuments.hash))
+    .where(eq(revisionDocuments.revisionId, revisionId));
+  return Number(sum!.bytes);
+}
+
+/** @returns the documents of a revision, each as the JSON text of `{name, text}`, in their order. */
+export async function revisionDocumentsJson(db: Transaction, revisionId: number): Promise<string[]> {
+  const rows = await db
+    .select({
+      json: sql<string>`json_build_object('name', ${revisionDocuments.name}, 'text', ${contents.text})::text`,
+    })
+    .from(revisionDocuments)
+    .innerJoin(contents, eq(contents.hash, revisionDocuments.hash))
+    .where(eq(revisionDocuments.revisionId, revisionId))
+    .orderBy(asc(revisionDocuments.position));
+  return rows.map(({ json }) => json);
+}
+
+/** @returns the documents of a revision, or undefined when there is no such revision. For threads: there may be a lot of text. */
 export async function documentsOf(
   db: Transaction,
   topologyId: number,
   number: number,
 ): Promise<TopologyDocument[] | undefined> {
-  const [found] = await db
-    .select({ id: revisions.id })
-    .from(revisions)
-    .where(and(eq(revisions.topologyId, topologyId), eq(revisions.number, number)));
+  const found = await revisionOf(db, topologyId, number);
   if (!found) return undefined;
   return db
     .select({ name: revisionDocuments.name, text: contents.text })

@@ -1,9 +1,8 @@
 /** Rollouts through the API, on a real database and a real broker. */
 import { connect } from 'amqplib';
-import { eq } from 'drizzle-orm';
-import { people, topologies } from '../db/schema.ts';
-import { addMember } from '../topologies/store.ts';
-import { askBroker, readInventory } from '../targets/amqp/inventory.ts';
+import { allowedAddresses } from '../targets/allowed.ts';
+import { AmqpBroker } from '../targets/amqp/broker.ts';
+import { readInventory } from '../targets/amqp/inventory.ts';
 import { harness, type Ask, type Harness } from '../testing/harness.ts';
 
 const VHOST = 'rollouts';
@@ -15,17 +14,18 @@ let h: Harness;
 let mara: Ask;
 let target: number;
 
+const reached = new AmqpBroker(addresses, allowedAddresses('loopback'));
+
 beforeAll(async () => {
   h = await harness();
+  await h.topology('quay', { mara: 'architect', odo: 'approver' });
   mara = await h.as('mara');
-  await mara('POST', '/topologies', { name: 'Quay' });
-  const user = encodeURIComponent(new URL(addresses.amqp).username);
-  await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'DELETE' }).catch(() => {});
-  await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'PUT' });
-  await askBroker(addresses, `/api/permissions/${VHOST}/${user}`, {
-    method: 'PUT',
-    body: JSON.stringify({ configure: '.*', write: '.*', read: '.*' }),
-  });
+  const user = decodeURIComponent(new URL(addresses.amqp).username);
+  await reached.ask(reached.path('vhosts'), { method: 'DELETE' });
+  await reached.ask(reached.path('vhosts'), { method: 'PUT', body: {} });
+  const all = { configure: '.*', write: '.*', read: '.*' };
+  await reached.ask(reached.path('permissions', user), { method: 'PUT', body: all });
+  await write(TEXT);
   const put = await mara('PUT', '/topologies/quay/targets', {
     environment: 'rehearsal',
     broker: 'm',
@@ -56,15 +56,20 @@ brokers:
       - { from: all, to: archive }
 `;
 
-/** Saves a text as a revision. @returns its number */
-async function save(text: string): Promise<number> {
+/** Writes the draft. @returns its version */
+async function write(text: string): Promise<number> {
   const { draft } = (await mara('GET', '/topologies/quay')).data;
   const put = await mara('PUT', '/topologies/quay/draft', {
     version: draft.version,
     documents: [{ name: 'a.yaml', text }],
   });
-  return (await mara('POST', '/topologies/quay/revisions', { version: put.data.version, words: 'next' })).data
-    .number;
+  return put.data.version;
+}
+
+/** Saves a text as a revision. @returns its number */
+async function save(text: string): Promise<number> {
+  const version = await write(text);
+  return (await mara('POST', '/topologies/quay/revisions', { version, words: 'next' })).data.number;
 }
 
 async function plan(revision: number) {
@@ -93,7 +98,7 @@ describe('a rollout', () => {
     const applied = await apply(await save(TEXT));
     expect(applied).toMatchObject({ state: 'applied', verified: true, error: null });
     expect(applied.steps.every(({ state }: { state: string }) => state === 'done')).toBe(true);
-    const { queues } = await readInventory(addresses);
+    const { queues } = await readInventory(reached);
     expect(queues.find(({ name }) => name === 'boards')!.arguments).toEqual({ 'x-message-ttl': 60_000 });
     expect((await plan(1)).steps).toEqual([]);
   });
@@ -114,14 +119,19 @@ describe('a rollout', () => {
       observed: { queues: { archive: 1 }, returned: false },
     });
     const order: string[] = [];
-    for (
-      let got = await channel.get('archive', { noAck: true });
-      got;
-      got = await channel.get('archive', { noAck: true })
-    ) {
-      order.push(got.content.toString());
+    const probes: unknown[] = [];
+    for (;;) {
+      const got = await channel.get('archive', { noAck: true });
+      if (!got) break;
+      // nothing was taken in hand and put back
+      expect(got.fields.redelivered).toBe(false);
+      if (String(got.properties.messageId).startsWith('vondle-probe-'))
+        probes.push(got.properties.expiration);
+      else order.push(got.content.toString());
     }
     expect(order).toEqual(['first', 'second']);
+    // its own copies go by themselves
+    expect(probes).toEqual(['20000', '20000']);
     await connection.close();
   });
 
@@ -142,7 +152,7 @@ describe('a rollout', () => {
     });
     // and planning again finds exactly that
     const again = await plan(1);
-    expect(again.steps.map(({ step }: { step: { title: string } }) => step.title)).toEqual([
+    expect(again.steps.map(({ title }: { title: string }) => title)).toEqual([
       'bind in → boards on sailing.north',
     ]);
     expect(again.kept).toEqual(['queue theirs']);
@@ -151,50 +161,62 @@ describe('a rollout', () => {
   test('the next revision adds before it takes away', async () => {
     const number = await save(TEXT.replace('key: "sailing.north"', 'key: "sailing.*"'));
     const { steps } = await plan(number);
-    expect(steps.map(({ step }: { step: { title: string } }) => step.title)).toEqual([
-      'bind in → boards on sailing.*',
-    ]);
+    expect(steps.map(({ title }: { title: string }) => title)).toEqual(['bind in → boards on sailing.*']);
     expect(await apply(number)).toMatchObject({ state: 'applied', verified: true });
   });
 
-  test('a step the broker refuses fails the rollout there, and the rest stays pending', async () => {
-    const connection = await connect(addresses.amqp);
-    const channel = await connection.createChannel();
-    await channel.assertExchange('later', 'fanout', { durable: true });
-    await connection.close();
-    // between plan and apply somebody declares the same name otherwise
+  test('a plan is carried out only against what it was made for', async () => {
     const text = TEXT.replace('all: { type: fanout } }', 'all: { type: fanout }, later2: { type: topic } }');
     const { id } = await plan(await save(text));
     const other = await connect(addresses.amqp);
+    // between plan and apply somebody declares the same name otherwise
     await (await other.createChannel()).assertExchange('later2', 'direct', { durable: true });
     await other.close();
-    await mara('POST', `/topologies/quay/rollouts/${id}/apply`);
-    await h.rollouts.idle();
-    const failed = (await mara('GET', `/topologies/quay/rollouts/${id}`)).data;
-    expect(failed).toMatchObject({ state: 'failed', verified: null });
-    expect(failed.error).toContain('declare topic exchange later2');
-    expect(failed.steps[0]).toMatchObject({ state: 'failed' });
+    const refused = await mara('POST', `/topologies/quay/rollouts/${id}/apply`);
+    expect(refused).toMatchObject({
+      status: 409,
+      data: { title: 'Plan is out of date', changes: ['exchange later2 is there now'] },
+    });
+    const { state, revision } = (await mara('GET', `/topologies/quay/rollouts/${id}`)).data;
+    expect(state).toBe('planned');
     // the way on: plan again, which now says what it must replace
-    const retry = await plan(failed.revision);
-    expect(retry.steps[0].step.title).toContain('replace exchange later2: direct becomes topic');
+    const retry = await plan(revision);
+    expect(retry.steps[0].title).toContain('replace exchange later2: direct becomes topic');
   });
 
-  test('a broken expectation keeps a revision from a protected environment until an approver says why', async () => {
+  test('a step the broker refuses fails the rollout there, and the rest stays pending', async () => {
+    const text = TEXT.replace('archive: {}', 'archive: {}\n      one: {}\n      two: {}');
+    const { id } = await plan(await save(text));
+    const user = decodeURIComponent(new URL(addresses.amqp).username);
+    const may = (configure: string) =>
+      reached.ask(reached.path('permissions', user), {
+        method: 'PUT',
+        body: { configure, write: '.*', read: '.*' },
+      });
+    await may('^(?!one$)');
+    try {
+      expect((await mara('POST', `/topologies/quay/rollouts/${id}/apply`)).status).toBe(202);
+      await h.rollouts.idle();
+    } finally {
+      await may('.*');
+    }
+    const failed = (await mara('GET', `/topologies/quay/rollouts/${id}`)).data;
+    expect(failed).toMatchObject({ state: 'failed', verified: null });
+    expect(failed.error).toContain(
+      "declare queue one: ACCESS_REFUSED - access to queue 'one' in vhost 'rollouts' refused for the target's user",
+    );
+    expect(failed.error).not.toContain(user);
+    expect(failed.steps.map(({ state }: { state: string }) => state)).toEqual(['failed', 'pending']);
+  });
+
+  test('a broken expectation is consented to, with words, by an approver who did not write the revision and does not start it', async () => {
+    await write(TEXT.replace('rehearsal: {', 'live: {}, rehearsal: {'));
     const put = await mara('PUT', '/topologies/quay/targets', {
       environment: 'live',
       broker: 'm',
       kind: 'amqp',
       addresses,
     });
-    const [{ id: topology } = { id: 0 }] = await h.db
-      .select({ id: topologies.id })
-      .from(topologies)
-      .where(eq(topologies.slug, 'quay'));
-    const [{ id: odo } = { id: 0 }] = await h.db
-      .select({ id: people.id })
-      .from(people)
-      .where(eq(people.handle, 'odo'));
-    await h.db.transaction((tx) => addMember(tx, topology, odo, 'approver'));
     const text = `${TEXT.replace('rehearsal: {', 'live: { protected: true }, rehearsal: {')}expectations:
   - { name: boards get all, given: { message: left }, reaches: m/boards }
 `;
@@ -205,18 +227,33 @@ describe('a rollout', () => {
     expect(obstacles).toEqual([
       '“boards get all” is broken: left with route "south" and type "left", sent by bridge, does not reach m/boards: it reaches m/archive.',
     ]);
-    const refused = await mara('POST', `${path}/apply`, { override: 'I am in a hurry today' });
-    expect(refused).toMatchObject({ status: 403, data: { title: 'Needs an approver' } });
+    expect(await mara('POST', `${path}/apply`)).toMatchObject({
+      status: 403,
+      data: { title: 'Needs consent' },
+    });
+    expect((await mara('POST', `${path}/consent`, { words: 'I am in a hurry today' })).status).toBe(403);
     const approver = await h.as('odo');
-    expect(await approver('POST', `${path}/apply`)).toMatchObject({
+    expect(await approver('POST', `${path}/consent`)).toMatchObject({
       status: 409,
       data: { title: 'Needs words' },
     });
-    expect((await mara('GET', path)).data.state).toBe('planned');
     const words = 'the south is closed until spring';
-    expect((await approver('POST', `${path}/apply`, { override: words })).status).toBe(202);
+    expect((await approver('POST', `${path}/consent`, { words })).status).toBe(204);
+    expect(await approver('POST', `${path}/apply`)).toMatchObject({
+      status: 403,
+      data: { title: 'Needs a second person' },
+    });
+    const { state, destroys } = (await mara('GET', path)).data;
+    expect(state).toBe('planned');
+    const messages = destroys.reduce((sum: number, each: { messages: number }) => sum + each.messages, 0);
+    expect((await mara('POST', `${path}/apply`, { destroys: messages })).status).toBe(202);
     await h.rollouts.idle();
-    expect((await mara('GET', path)).data).toMatchObject({ state: 'applied', override: words });
+    expect((await mara('GET', path)).data).toMatchObject({
+      state: 'applied',
+      consentBy: 'ODO',
+      consentWords: words,
+      startedBy: 'MARA',
+    });
     // nothing keeps it from where it does no harm
     expect(await plan(revision)).toMatchObject({ obstacles: [] });
   });

@@ -1,21 +1,24 @@
 import { Hono } from 'hono';
+import { streamSSE } from 'hono/streaming';
 import { mixed, number, object, string } from 'yup';
 import type { Message } from '@vondle/core';
 import type { Database } from '../db/connect.ts';
+import { Budget } from '../http/budget.ts';
 import { body, numberIn } from '../http/input.ts';
-import { notFound, Problem } from '../http/problem.ts';
+import { notFound } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
+import type { Changes } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
+import { LARGEST_INTEGER } from '../topologies/documents.ts';
 import { allowed, type Want } from '../topologies/service.ts';
 import type { Rollouts } from './service.ts';
-import { probesOf, rolloutOf, rolloutsOf, stepsOf } from './store.ts';
+import { countSteps, probesOf, rolloutOf, rolloutsOf, stepLines, stepsChangedAfter } from './store.ts';
 
-const planInput = object({
-  target: number().integer().required('target is missing'),
-  revision: number().integer().positive().required('revision is missing'),
-}).noUnknown();
+const whole = () => number().integer().min(0).max(LARGEST_INTEGER);
 
-const applyInput = object({ override: string().max(2000) }).noUnknown();
+const planInput = object({ target: whole().required(), revision: whole().required() }).noUnknown();
+const consentInput = object({ words: string().max(1000) }).noUnknown();
+const applyInput = object({ destroys: whole() }).noUnknown();
 
 const map = () =>
   mixed<Record<string, unknown>>((value): value is Record<string, unknown> => {
@@ -23,23 +26,30 @@ const map = () =>
   });
 
 const probeInput = object({
-  app: string().required('app is missing'),
-  message: string().required('message is missing'),
-  to: string().required('to is missing'),
+  app: string().required().max(255),
+  message: string().required().max(255),
+  to: string().required().max(600),
   sample: object({
-    key: string().max(255),
+    key: string().test('bytes', 'a key has at most 255 bytes', (key) => Buffer.byteLength(key ?? '') <= 255),
     headers: map(),
     properties: map(),
     body: mixed(),
   }).noUnknown(),
 }).noUnknown();
 
+/** Streams of what changes that one person may have open at once, and all together. */
+const streams = new Budget({ all: 2000, each: 20 }, 'live views');
+/** Whoever listens looks again after so long, should a telling have been lost. */
+const LOOK_AGAIN_MS = 5000;
+/** What changes quicker than this is told together. */
+const TOGETHER_MS = 150;
+
 /** Rollouts of a topology's revisions, and the probes that prove them. */
-export function rolloutRoutes(db: Database, service: Rollouts): Hono<Env> {
+export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes): Hono<Env> {
   const find = async (person: Person, slug: string, id: string, want: Want) => {
     const topology = await allowed(db, person, slug, want);
     const rollout = await rolloutOf(db, topology.id, numberIn(id));
-    if (!rollout) throw notFound(`rollout ${id}`);
+    if (!rollout) throw notFound('such rollout');
     return { topology, rollout };
   };
 
@@ -56,20 +66,99 @@ export function rolloutRoutes(db: Database, service: Rollouts): Hono<Env> {
     })
     .get('/:slug/rollouts/:id', async (c) => {
       const { rollout } = await find(c.get('person'), c.req.param('slug'), c.req.param('id'), 'read');
-      const [steps, probes] = await Promise.all([stepsOf(db, rollout.id), probesOf(db, rollout.id)]);
-      return c.json({ ...rollout, steps, probes });
+      const [count, steps, probes] = await Promise.all([
+        countSteps(db, rollout.id),
+        stepLines(db, rollout.id, 0),
+        probesOf(db, rollout.id),
+      ]);
+      return c.json({ ...rollout, count, steps, probes });
+    })
+    .get('/:slug/rollouts/:id/steps', async (c) => {
+      const { rollout } = await find(c.get('person'), c.req.param('slug'), c.req.param('id'), 'read');
+      return c.json(await stepLines(db, rollout.id, numberIn(c.req.query('from') ?? '0')));
+    })
+    .get('/:slug/rollouts/:id/live', async (c) => {
+      const person = c.get('person');
+      const slug = c.req.param('slug');
+      const { rollout } = await find(person, slug, c.req.param('id'), 'read');
+      const release = streams.take(`person ${person.id}`, 1);
+      // a browser that reconnects says what it heard last
+      let heard = numberIn(c.req.header('last-event-id') ?? c.req.query('after') ?? '0');
+      c.header('x-accel-buffering', 'no');
+      return streamSSE(c, async (stream) => {
+        let wake: () => void = () => {};
+        let dirty = true;
+        const off = changes.on(rollout.id, () => {
+          dirty = true;
+          wake();
+        });
+        stream.onAbort(() => wake());
+        try {
+          while (!stream.aborted) {
+            if (dirty) {
+              dirty = false;
+              // who is no member any more hears nothing any more
+              const topology = await allowed(db, person, slug, 'read');
+              const now = await rolloutOf(db, topology.id, rollout.id);
+              if (!now) return;
+              for (;;) {
+                const steps = await stepsChangedAfter(db, now.id, heard);
+                const page = steps.at(-1);
+                if (steps.length === 0 && now.change <= heard) break;
+                const more = steps.length > 0 && page !== undefined && page.change < now.change;
+                heard = Math.max(heard, page?.change ?? 0, more ? 0 : now.change);
+                const count = await countSteps(db, now.id);
+                await stream.writeSSE({
+                  id: String(heard),
+                  data: JSON.stringify({ rollout: now, count, steps }),
+                });
+                if (!more) break;
+              }
+              if (now.state !== 'applying' && now.state !== 'planned') {
+                await stream.writeSSE({ event: 'over', data: '' });
+                return;
+              }
+              await new Promise((done) => setTimeout(done, TOGETHER_MS));
+              continue;
+            }
+            await new Promise<void>((done) => {
+              const timer = setTimeout(() => {
+                dirty = true;
+                done();
+              }, LOOK_AGAIN_MS);
+              wake = () => {
+                clearTimeout(timer);
+                done();
+              };
+            });
+            await stream.write(': still here\n\n');
+          }
+        } catch {
+          // the database is away, or access ended: the browser comes again and is told
+        } finally {
+          off();
+          release();
+        }
+      });
+    })
+    .post('/:slug/rollouts/:id/consent', async (c) => {
+      const person = c.get('person');
+      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'approve');
+      const { words } = await body(c, consentInput, { optional: true });
+      await service.consent(topology, person, rollout, words ?? '');
+      return c.body(null, 204);
     })
     .post('/:slug/rollouts/:id/apply', async (c) => {
       const person = c.get('person');
       const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'write');
-      const { override } = await body(c, applyInput, { optional: true });
-      await service.apply(topology, person, rollout, override);
+      const { destroys } = await body(c, applyInput, { optional: true });
+      await service.apply(topology, person, rollout, destroys);
       return c.body(null, 202);
     })
     .post('/:slug/rollouts/:id/stop', async (c) => {
-      const { rollout } = await find(c.get('person'), c.req.param('slug'), c.req.param('id'), 'write');
-      if (!service.stop(rollout.id))
-        throw new Problem(409, 'Not running', 'This rollout is not being carried out here.');
+      const person = c.get('person');
+      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'write');
+      await service.stop(topology, person, rollout);
       return c.body(null, 202);
     })
     .post('/:slug/rollouts/:id/probes', async (c) => {

@@ -1,342 +1,330 @@
-/** Carrying a revision out on a broker: plan, apply, verify, probe. */
-import {
-  buildGraph,
-  complete,
-  expectProbe,
-  lookUp,
-  obstaclesIn,
-  planRollout,
-  readTopology,
-  review,
-  samplesOf,
-  trace,
-  wantedState,
-  ENTRIES,
-  type Message,
-  type RoutingGraph,
-  type Topology,
-  type TopologyDocument,
-} from '@vondle/core';
+/** Rollouts as people ask for them: planned, agreed to, begun, stopped, probed. */
 import { eq } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import { record, type Database } from '../db/connect.ts';
-import { rollouts } from '../db/schema.ts';
-import { openTarget } from '../environments/store.ts';
-import { notFound, Problem } from '../http/problem.ts';
+import { forTheLog, isTaken } from '../db/trouble.ts';
+import { people, rollouts } from '../db/schema.ts';
+import { openTarget, type Openers } from '../environments/store.ts';
+import { Budget } from '../http/budget.ts';
+import { forbidden, notFound, Problem } from '../http/problem.ts';
+import type { Jobs } from '../jobs/queue.ts';
+import { tellOf } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
-import { documentsOf } from '../revisions/store.ts';
-import type { Sealer } from '../secrets.ts';
-import { plainError } from '../targets/amqp/address.ts';
-import { readInventory } from '../targets/amqp/inventory.ts';
+import { revisionOf } from '../revisions/store.ts';
 import { sendProbe } from '../targets/amqp/probe.ts';
-import { stepRunner } from '../targets/amqp/step.ts';
+import { brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { TopologyRow } from '../topologies/store.ts';
-import { insertProbe, insertRollout, markStep, moveRollout, stepsOf, type RolloutRow } from './store.ts';
+import type { Work } from '../work/pool.ts';
+import { Carrying, unheldRollouts, type CarryingParts } from './carrying.ts';
+import type { ProbeInput } from './planning.ts';
+import { changeRollout, insertProbe, type RolloutRow } from './store.ts';
 
-export interface ProbeInput {
-  /** The publishing app and which of its publishes. */
-  readonly app: string;
-  readonly message: string;
-  readonly to: string;
-  readonly sample: Partial<Message>;
+export interface RolloutSettings {
+  /** How long a claim on a rollout holds without being renewed. */
+  readonly claimMs: number;
+  readonly awayMs: number;
+  readonly stepMs: number;
 }
 
+export const ROLLOUT_SETTINGS: RolloutSettings = { claimMs: 15_000, awayMs: 300_000, stepMs: 30_000 };
+
+/** Rollouts one process carries out at once. */
+const MOST_AT_ONCE = 8;
+/** Consent to what stands against a revision needs a sentence. */
+const SHORTEST_WORDS = 10;
+
 export class Rollouts {
-  /** Rollouts this process is carrying out, and those of them that shall stop. */
-  private readonly running = new Map<number, Promise<void>>();
-  private readonly stopping = new Set<number>();
+  private readonly carrying = new Map<number, { readonly one: Carrying; readonly over: Promise<void> }>();
+  private readonly planned = new Budget({ all: 16, each: 2 }, 'plans and probes');
+  private sweeping: ReturnType<typeof setTimeout> | undefined;
+  private sweep: Promise<void> = Promise.resolve();
+  private ended = false;
+  private readonly parts: CarryingParts;
 
   constructor(
     private readonly db: Database,
-    private readonly sealer: Sealer,
+    private readonly openers: Openers,
+    private readonly work: Work,
     private readonly log: Logger,
-  ) {}
-
-  /** What a process that died was carrying out is interrupted: done steps stay done, a new plan goes on from there. */
-  async recover(): Promise<void> {
-    const found = await this.db
-      .update(rollouts)
-      .set({
-        state: 'interrupted',
-        error:
-          'The server stopped while this ran. What is marked done was done; plan again to go on from there.',
-        finishedAt: new Date(),
-      })
-      .where(eq(rollouts.state, 'applying'))
-      .returning({ id: rollouts.id });
-    for (const { id } of found) this.log.warn({ rollout: id }, 'rollout was interrupted');
+    /** Where to give what takes long; without it this process does it itself. */
+    private readonly jobs: Jobs | undefined,
+    settings: RolloutSettings = ROLLOUT_SETTINGS,
+  ) {
+    const { claimMs, awayMs, stepMs } = settings;
+    this.parts = { db, openers, work, log, claims: { holdMs: claimMs }, awayMs, stepMs };
   }
 
-  private async topologyAt(topology: TopologyRow, revision: number, environment: string): Promise<Topology> {
-    const documents: TopologyDocument[] | undefined = await documentsOf(this.db, topology.id, revision);
-    if (!documents) throw notFound(`revision ${revision}`);
-    const read = readTopology(documents);
-    // an environment the documents do not know has no values of its own
-    return read.declared.environments?.has(environment) ? readTopology(documents, { environment }) : read;
+  /** Begins to look for rollouts that nobody carries out: those left by a process that died, and those nobody came for. */
+  start(): void {
+    const next = () => {
+      this.sweep = this.sweepOnce().catch((error: unknown) =>
+        this.log.debug({ err: forTheLog(error) }, 'looking for rollouts'),
+      );
+      void this.sweep.then(() => {
+        if (!this.ended) this.sweeping = setTimeout(next, this.parts.claims.holdMs / 5);
+      });
+    };
+    next();
   }
 
-  private async target(topology: TopologyRow, id: number) {
-    const target = await openTarget(this.db, this.sealer, topology.id, id);
-    if (!target) throw notFound(`target ${id}`);
-    return target;
+  private async sweepOnce(): Promise<void> {
+    const room = MOST_AT_ONCE - this.carrying.size;
+    if (room <= 0 || this.ended) return;
+    for (const id of await unheldRollouts(this.db, room)) void this.carry(id);
   }
 
-  /** Reads what the target has and writes down the steps to make it as the revision says. @returns the rollout's id */
+  /** Carries a rollout out in this process, unless another has it. Resolves when it is over here. */
+  carry(id: number): Promise<void> {
+    const known = this.carrying.get(id);
+    if (known) return known.over;
+    if (this.ended || this.carrying.size >= MOST_AT_ONCE) return Promise.resolve();
+    const one = new Carrying(this.parts, id);
+    const over = one
+      .run()
+      .catch((error: unknown) =>
+        this.log.error({ rollout: id, err: forTheLog(error) }, 'a rollout could not be carried on'),
+      )
+      .finally(() => this.carrying.delete(id));
+    this.carrying.set(id, { one, over });
+    return over;
+  }
+
+  /** Lists the steps that make a target as a revision says. @returns the rollout's id */
   async plan(topology: TopologyRow, person: Person, revision: number, targetId: number): Promise<number> {
-    const target = await this.target(topology, targetId);
-    const read = await this.topologyAt(topology, revision, target.environment);
-    const errors = read.findings.filter((finding) => finding.severity === 'error');
-    if (errors.length) {
+    const release = this.planned.take(`person ${person.id}`, 1);
+    try {
+      return await this.work.run('plan', {
+        topologyId: topology.id,
+        personId: person.id,
+        revision,
+        targetId,
+      });
+    } finally {
+      release();
+    }
+  }
+
+  /**
+   * An approver's consent to a rollout in a protected environment.
+   * @throws Problem unless they neither wrote the revision nor are the one who will start it
+   */
+  async consent(topology: TopologyRow, person: Person, rollout: RolloutRow, words: string): Promise<void> {
+    if (!rollout.needsConsent)
       throw new Problem(
         409,
-        'Revision has errors',
-        `Revision ${revision} has ${errors.length} ${errors.length === 1 ? 'error' : 'errors'}; mend them and save a new revision first. The first: ${errors[0]!.message}`,
+        'Not needed',
+        `${rollout.environment} is not protected; this rollout needs no consent.`,
       );
-    }
-    if (read.declared.brokers?.get(target.broker)?.value.variant !== 'amqp') {
+    const revision = await revisionOf(this.db, topology.id, rollout.revision);
+    if (revision?.authorId === person.id)
+      throw forbidden(`You wrote revision ${rollout.revision}. Consent is for an approver who did not.`);
+    if (rollout.obstacles.length && words.trim().length < SHORTEST_WORDS)
       throw new Problem(
         409,
-        'No such broker',
-        `Revision ${revision} declares no AMQP broker \`${target.broker}\`.`,
+        'Needs words',
+        `${standsAgainst(rollout)} To consent all the same, say in a sentence why.`,
       );
-    }
-    const has = await readInventory(target.addresses).catch((error: unknown) => {
-      throw new Problem(
-        502,
-        'Broker not reached',
-        `${target.broker} in ${target.environment}: ${plainError(error)}`,
-      );
-    });
-    const plan = planRollout(wantedState(read, target.broker), has);
-    const obstacles = isProtected(read, target.environment)
-      ? obstaclesIn(review(read)).map(({ message }) => message)
-      : [];
-    return this.db.transaction(async (tx) => {
-      const id = await insertRollout(
-        tx,
-        {
-          topologyId: topology.id,
-          targetId,
-          revision,
-          kept: [...plan.kept],
-          leftToOthers: [...plan.leftToOthers],
-          inPlace: plan.inPlace,
-          obstacles,
-          createdBy: person.id,
-        },
-        plan.steps,
-      );
-      await record(tx, 'plan rollout', {
+    await this.db.transaction(async (tx) => {
+      const set = { consentBy: person.id, consentWords: words.trim() || null, consentAt: new Date() };
+      if ((await changeRollout(tx, rollout.id, 'planned', set)) === undefined) throw notPlanned(rollout);
+      await record(tx, 'consent to rollout', {
         personId: person.id,
         topologyId: topology.id,
-        details: { rollout: id, revision },
+        details: { rollout: rollout.id, words: words.trim() },
       });
-      return id;
+      await tellOf(tx, rollout.id);
     });
   }
 
   /**
    * Begins carrying a planned rollout out; it goes on after this returns.
-   * @param override an approver's words, without which error findings and broken expectations keep a
-   *   revision from a protected environment
+   * @param destroys how many waiting messages the person agrees to have destroyed, all together
    */
-  async apply(topology: TopologyRow, person: Person, rollout: RolloutRow, override = ''): Promise<void> {
-    const blocked = rollout.obstacles.length > 0;
-    if (blocked) mustBeOverridden(topology, rollout, override);
+  async apply(topology: TopologyRow, person: Person, rollout: RolloutRow, destroys = 0): Promise<void> {
+    if (rollout.state !== 'planned') throw notPlanned(rollout);
+    await this.mustBeConsented(rollout, person);
+    const waiting = rollout.destroys.reduce((sum, { messages }) => sum + messages, 0);
+    if (waiting !== destroys && waiting > 0)
+      throw new Problem(
+        409,
+        'Destroys messages',
+        `This destroys ${waiting} ${waiting === 1 ? 'message' : 'messages'} in ${rollout.destroys
+          .filter(({ messages }) => messages)
+          .map(({ queue, messages }) => `${queue} (${messages})`)
+          .slice(0, 20)
+          .join(', ')}. To agree, send their number as \`destroys\`.`,
+        { destroys: waiting },
+      );
+    const release = this.planned.take(`person ${person.id}`, 1);
+    try {
+      await this.work.run('lookAgain', { rolloutId: rollout.id });
+    } finally {
+      release();
+    }
     await this.db
       .transaction(async (tx) => {
-        const more = blocked ? { override, overriddenBy: person.id } : {};
-        if (!(await moveRollout(tx, rollout.id, 'planned', 'applying', more))) {
-          throw new Problem(409, 'Not planned', `This rollout is ${rollout.state}; plan a new one.`);
-        }
+        const set = {
+          state: 'applying' as const,
+          startedBy: person.id,
+          claimedBy: null,
+          claimedUntil: null,
+          stopAsked: false,
+        };
+        if ((await changeRollout(tx, rollout.id, 'planned', set)) === undefined) throw notPlanned(rollout);
         await record(tx, 'apply rollout', {
           personId: person.id,
           topologyId: topology.id,
-          details: { rollout: rollout.id, ...(blocked ? { override } : {}) },
+          details: { rollout: rollout.id, ...(waiting ? { destroys: waiting } : {}) },
         });
+        await tellOf(tx, rollout.id);
       })
       .catch((error: unknown) => {
-        if (isOneAtATime(error)) {
+        if (isTaken(error, 'rollouts_one_at_a_time'))
           throw new Problem(
             409,
             'Busy',
-            `Another rollout is running on ${rollout.broker} in ${rollout.environment}.`,
+            `Another rollout is being carried out on this broker: ${rollout.broker} in ${rollout.environment}, or whatever else leads there.`,
           );
-        }
         throw error;
       });
-    const work = this.carryOut(topology, rollout)
-      .catch(async (error: unknown) => {
-        this.log.error({ rollout: rollout.id, error: plainError(error) }, 'rollout failed');
-        await moveRollout(this.db, rollout.id, 'applying', 'failed', { error: plainError(error) });
-      })
-      .catch((error: unknown) =>
-        this.log.error({ rollout: rollout.id, error: plainError(error) }, 'could not note a failed rollout'),
-      )
-      .finally(() => {
-        this.running.delete(rollout.id);
-        this.stopping.delete(rollout.id);
+    // where the queue is away, somebody finds it when they look for what nobody carries out
+    if (this.jobs) await this.jobs.carryOut(rollout.id).catch(() => {});
+    else void this.carry(rollout.id);
+  }
+
+  /** @throws Problem unless a protected environment has an approver's consent that holds for this person */
+  private async mustBeConsented(rollout: RolloutRow, person: Person): Promise<void> {
+    if (!rollout.needsConsent) return;
+    const [row] = await this.db
+      .select({ consentBy: rollouts.consentBy, name: people.name })
+      .from(rollouts)
+      .leftJoin(people, eq(people.id, rollouts.consentBy))
+      .where(eq(rollouts.id, rollout.id));
+    const what = rollout.obstacles.length ? ` ${standsAgainst(rollout)}` : '';
+    if (!row?.consentBy)
+      throw new Problem(
+        403,
+        'Needs consent',
+        `${rollout.environment} is protected: an approver who did not write revision ${rollout.revision} has to consent first.${what}`,
+      );
+    if (row.consentBy === person.id)
+      throw new Problem(403, 'Needs a second person', 'You gave the consent; somebody else has to start it.');
+  }
+
+  /** Asks whichever process carries a rollout out to stop after the step it is at. */
+  async stop(topology: TopologyRow, person: Person, rollout: RolloutRow): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      if ((await changeRollout(tx, rollout.id, 'applying', { stopAsked: true })) === undefined)
+        throw new Problem(409, 'Not running', 'This rollout is not being carried out.');
+      await record(tx, 'stop rollout', {
+        personId: person.id,
+        topologyId: topology.id,
+        details: { rollout: rollout.id },
       });
-    this.running.set(rollout.id, work);
-  }
-
-  /** Asks a running rollout to stop after the step it is at. */
-  stop(id: number): boolean {
-    if (!this.running.has(id)) return false;
-    this.stopping.add(id);
-    return true;
-  }
-
-  /** Resolves when nothing is being carried out any more. */
-  async idle(): Promise<void> {
-    await Promise.all(this.running.values());
-  }
-
-  private async carryOut(topology: TopologyRow, rollout: RolloutRow): Promise<void> {
-    const target = await this.target(topology, rollout.targetId);
-    const runner = await stepRunner(target.addresses);
-    try {
-      for (const { position, step } of await stepsOf(this.db, rollout.id)) {
-        if (this.stopping.has(rollout.id)) {
-          await moveRollout(this.db, rollout.id, 'applying', 'stopped', {
-            error: 'Stopped on request; plan again to go on from here.',
-          });
-          return;
-        }
-        await markStep(this.db, rollout.id, position, 'running');
-        try {
-          await runner.run(step);
-        } catch (error) {
-          await this.db.transaction(async (tx) => {
-            await markStep(tx, rollout.id, position, 'failed', plainError(error));
-            await moveRollout(tx, rollout.id, 'applying', 'failed', {
-              error: `${step.title}: ${plainError(error)}`,
-            });
-          });
-          return;
-        }
-        await markStep(this.db, rollout.id, position, 'done');
-      }
-    } finally {
-      await runner.close();
-    }
-    // the broker's word, not ours, that it is now as planned
-    const read = await this.topologyAt(topology, rollout.revision, target.environment);
-    const left = planRollout(wantedState(read, target.broker), await readInventory(target.addresses)).steps;
-    await moveRollout(this.db, rollout.id, 'applying', 'applied', {
-      verified: left.length === 0,
-      error: left.length ? `The broker still differs: ${left.map((step) => step.title).join('; ')}` : null,
+      await tellOf(tx, rollout.id);
     });
-    this.log.info({ rollout: rollout.id, verified: left.length === 0 }, 'rollout applied');
+    // here at once; elsewhere it is heard when the claim is renewed
+    this.carrying.get(rollout.id)?.one.stop();
   }
 
   /** Publishes a real message on the target and compares where it lands with the trace. */
   async probe(topology: TopologyRow, person: Person, rollout: RolloutRow, input: ProbeInput): Promise<void> {
     if (rollout.state !== 'applied')
       throw new Problem(409, 'Not applied', 'Probe a rollout after it is applied.');
-    const target = await this.target(topology, rollout.targetId);
-    const read = await this.topologyAt(topology, rollout.revision, target.environment);
-    const type = read.messages.get(input.message);
-    if (!type) throw notFound(`message type \`${input.message}\` in revision ${rollout.revision}`);
-    const message = complete(
-      type,
-      Object.keys(input.sample).length ? input.sample : samplesOf(type)[0]!.message,
-    );
-    const graph = buildGraph(read);
-    const entry = wireEntry(graph, input.to, target.broker, message);
-    const predicted = expectProbe(
-      graph,
-      trace(graph, message, { to: input.to, mandatory: true }).trace,
-      target.broker,
-    );
-    const observed = await sendProbe(target.addresses, {
-      exchange: entry.exchange,
-      message: { ...message, key: entry.key },
-      queues: wantedState(read, target.broker).queues.map((queue) => queue.name),
-    }).catch((error: unknown) => {
-      throw new Problem(502, 'Probe not sent', plainError(error));
-    });
-    const names = [...new Set([...Object.keys(predicted.queues), ...Object.keys(observed.queues)])];
-    const agrees =
-      predicted.returned === observed.returned &&
-      names.every(
-        (name) => observed.unseen.includes(name) || predicted.queues[name] === observed.queues[name],
+    const release = this.planned.take(`person ${person.id}`, 1);
+    try {
+      const planned = await this.work.run('expectProbe', { rolloutId: rollout.id, input });
+      const target =
+        rollout.targetId === null
+          ? undefined
+          : await openTarget(this.db, this.openers, topology.id, rollout.targetId);
+      if (!target) throw notFound('target of this rollout any more');
+      const observed = await sendProbe(target.reached, planned.order).catch((error: unknown) => {
+        throw new Problem(
+          502,
+          'Probe not sent',
+          `${rollout.broker} in ${rollout.environment}: ${brokerTrouble(error).message}`,
+        );
+      });
+      const unseen = [...planned.unseen];
+      if (observed.refused)
+        for (const queue of planned.mayRefuse)
+          unseen.push({ queue, why: 'a queue that refuses messages when it is full refused this one' });
+      const predicted = new Map(planned.predicted.queues);
+      const agrees = verdict(
+        predicted,
+        planned.predicted.returned,
+        observed,
+        new Set(unseen.map(({ queue }) => queue)),
       );
-    await this.db.transaction(async (tx) => {
-      await insertProbe(tx, {
-        rolloutId: rollout.id,
-        sent: { ...message, to: input.to },
-        predicted: { queues: { ...predicted.queues }, returned: predicted.returned },
-        observed: {
-          queues: { ...observed.queues },
-          returned: observed.returned,
-          unseen: [...observed.unseen],
-        },
-        agrees,
-        createdBy: person.id,
+      await this.db.transaction(async (tx) => {
+        await insertProbe(tx, {
+          rolloutId: rollout.id,
+          sent: planned.sent,
+          predicted: { queues: Object.fromEntries(predicted), returned: planned.predicted.returned },
+          observed: {
+            queues: Object.fromEntries(observed.queues),
+            returned: observed.returned,
+            refused: observed.refused,
+            unseen,
+            stays: planned.stays.filter((queue) => (observed.queues.get(queue) ?? 0) > 0),
+          },
+          agrees,
+          createdBy: person.id,
+        });
+        await record(tx, 'probe', {
+          personId: person.id,
+          topologyId: topology.id,
+          details: { rollout: rollout.id, agrees },
+        });
       });
-      await record(tx, 'probe', {
-        personId: person.id,
-        topologyId: topology.id,
-        details: { rollout: rollout.id, agrees },
-      });
-    });
+    } finally {
+      release();
+    }
+  }
+
+  /** Resolves when nothing is being carried out in this process any more. */
+  async idle(): Promise<void> {
+    while (this.carrying.size) await Promise.all([...this.carrying.values()].map(({ over }) => over));
+  }
+
+  /** Leaves what is being carried out to other processes, and ends. */
+  async close(): Promise<void> {
+    this.ended = true;
+    clearTimeout(this.sweeping);
+    await this.sweep;
+    for (const { one } of this.carrying.values()) one.leave();
+    await this.idle();
   }
 }
 
-/** The exchange and key a probe for an entry is published with. Only entries of the target itself will do. */
-function wireEntry(
-  graph: RoutingGraph,
-  to: string,
-  broker: string,
-  message: Message,
-): { exchange: string; key: string } {
-  const { declared } = graph.topology;
-  let found = lookUp(declared, to, ENTRIES);
-  for (let hops = 0; found.ok && found.thing.kind === 'alias' && hops < 50; hops++) {
-    const alias = declared.brokers?.get(found.thing.broker)?.value.aliases?.get(found.thing.name)?.value;
-    found = lookUp(declared, alias?.to?.value ?? '', ENTRIES, found.thing.broker);
+/**
+ * Whether a probe landed where the trace says.
+ * @returns true where all was seen and is so, false where anything seen is otherwise, null where nothing
+ *   seen is otherwise but not all could be seen
+ */
+export function verdict(
+  predicted: ReadonlyMap<string, number>,
+  returned: boolean,
+  observed: { queues: ReadonlyMap<string, number>; returned: boolean },
+  unseen: ReadonlySet<string>,
+): boolean | null {
+  for (const name of new Set([...predicted.keys(), ...observed.queues.keys()])) {
+    if (unseen.has(name)) continue;
+    if ((predicted.get(name) ?? 0) !== (observed.queues.get(name) ?? 0)) return false;
   }
-  const decl = declared.brokers?.get(broker)?.value;
-  if (!found.ok || found.thing.broker !== broker || decl?.variant !== 'amqp') {
-    throw new Problem(
-      409,
-      'Not on this broker',
-      `\`${to}\` is not an entry of ${broker}; choose a message that enters there.`,
-    );
-  }
-  const { kind, name } = found.thing;
-  if (kind === 'exchange') {
-    return { exchange: decl.exchanges?.get(name)?.value.wireName?.value ?? name, key: message.key };
-  }
-  return { exchange: '', key: decl.queues?.get(name)?.value.wireName?.value ?? name };
+  if (unseen.size) return null;
+  return returned === observed.returned;
 }
 
-/** Whether what is applied in an environment is guarded. */
-function isProtected({ declared }: Topology, environment: string): boolean {
-  return declared.environments?.get(environment)?.value.protected?.value === true;
+function standsAgainst({ obstacles, environment, revision }: RolloutRow): string {
+  const count = `${obstacles.length} ${obstacles.length === 1 ? 'thing stands' : 'things stand'}`;
+  return `${count} against revision ${revision} in ${environment}. The first: ${obstacles[0]}`;
 }
 
-/** @throws Problem unless an approver says in words why a revision goes to a protected environment all the same */
-function mustBeOverridden(
-  topology: TopologyRow,
-  { obstacles, environment, revision }: RolloutRow,
-  override: string,
-): void {
-  const count = `${obstacles.length} ${obstacles.length === 1 ? 'thing keeps' : 'things keep'}`;
-  const what = `${count} revision ${revision} from ${environment}, which is protected. The first: ${obstacles[0]}`;
-  if (topology.role !== 'approver')
-    throw new Problem(403, 'Needs an approver', `${what} An approver may override this with words.`);
-  if (override.trim().length < 10)
-    throw new Problem(
-      409,
-      'Needs words',
-      `${what} To override this, say in a sentence why it is applied all the same.`,
-    );
-}
-
-function isOneAtATime(error: unknown): boolean {
-  const text =
-    error instanceof Error ? `${error.message} ${String((error as { cause?: unknown }).cause ?? '')}` : '';
-  return text.includes('rollouts_one_at_a_time');
-}
+const notPlanned = ({ state }: RolloutRow) =>
+  new Problem(
+    409,
+    'Not planned',
+    `This rollout is ${state === 'planned' ? 'being changed' : state}; plan a new one.`,
+  );

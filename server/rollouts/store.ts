@@ -1,23 +1,33 @@
 import type { Step } from '@vondle/core';
-import { and, asc, desc, eq } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, sql } from 'drizzle-orm';
+import type { AnyPgColumn } from 'drizzle-orm/pg-core';
 import type { Database, Transaction } from '../db/connect.ts';
-import { people, probes, rollouts, rolloutSteps, targets, type RolloutState } from '../db/schema.ts';
+import { people, probes, rollouts, rolloutSteps, type RolloutState, type StepState } from '../db/schema.ts';
 
-export type StepState = 'pending' | 'running' | 'done' | 'failed';
+/** The name of a person that a column names. */
+const nameOf = (column: AnyPgColumn) =>
+  sql<string | null>`(select p.name from people p where p.id = ${column})`;
 
 const columns = {
   id: rollouts.id,
   topologyId: rollouts.topologyId,
   targetId: rollouts.targetId,
-  environment: targets.environment,
-  broker: targets.broker,
+  environment: rollouts.environment,
+  broker: rollouts.broker,
   revision: rollouts.revision,
   state: rollouts.state,
+  change: rollouts.change,
   kept: rollouts.kept,
   leftToOthers: rollouts.leftToOthers,
   inPlace: rollouts.inPlace,
+  destroys: rollouts.destroys,
+  note: rollouts.note,
+  needsConsent: rollouts.needsConsent,
   obstacles: rollouts.obstacles,
-  override: rollouts.override,
+  consentBy: nameOf(rollouts.consentBy),
+  consentWords: rollouts.consentWords,
+  startedBy: nameOf(rollouts.startedBy),
+  stopAsked: rollouts.stopAsked,
   verified: rollouts.verified,
   error: rollouts.error,
   by: people.name,
@@ -26,16 +36,22 @@ const columns = {
 };
 
 const selectRollouts = (db: Transaction) =>
-  db
-    .select(columns)
-    .from(rollouts)
-    .innerJoin(targets, eq(targets.id, rollouts.targetId))
-    .innerJoin(people, eq(people.id, rollouts.createdBy));
+  db.select(columns).from(rollouts).innerJoin(people, eq(people.id, rollouts.createdBy));
 
 export type RolloutRow = Awaited<ReturnType<typeof selectRollouts>>[number];
 
-export function rolloutsOf(db: Database, topologyId: number): Promise<RolloutRow[]> {
-  return selectRollouts(db).where(eq(rollouts.topologyId, topologyId)).orderBy(desc(rollouts.id)).limit(100);
+/** A list does not carry what may be long; whoever wants it asks for the one. */
+export type RolloutEntry = Omit<RolloutRow, 'kept' | 'leftToOthers' | 'obstacles' | 'destroys'>;
+
+/** @returns the newest hundred rollouts of a topology, newest first. */
+export async function rolloutsOf(db: Database, topologyId: number): Promise<RolloutEntry[]> {
+  const rows = await selectRollouts(db)
+    .where(eq(rollouts.topologyId, topologyId))
+    .orderBy(desc(rollouts.id))
+    .limit(100);
+  return rows.map(
+    ({ kept: _kept, leftToOthers: _left, obstacles: _obstacles, destroys: _destroys, ...row }) => row,
+  );
 }
 
 export async function rolloutOf(
@@ -49,23 +65,129 @@ export async function rolloutOf(
   return found;
 }
 
-export function stepsOf(db: Transaction, rolloutId: number) {
+const stepColumns = {
+  position: rolloutSteps.position,
+  step: rolloutSteps.step,
+  state: rolloutSteps.state,
+  error: rolloutSteps.error,
+  said: rolloutSteps.said,
+};
+
+export type StepRow = {
+  position: number;
+  step: Step;
+  state: StepState;
+  error: string | null;
+  said: string | null;
+};
+
+/** What is sent of a step: what it does in a line, not its every setting. */
+const shortColumns = {
+  position: rolloutSteps.position,
+  title: sql<string>`${rolloutSteps.step} ->> 'title'`,
+  risk: sql<Step['risk']>`${rolloutSteps.step} ->> 'risk'`,
+  state: rolloutSteps.state,
+  error: rolloutSteps.error,
+  said: rolloutSteps.said,
+};
+
+/** Steps given at once. */
+export const STEPS_A_PAGE = 1000;
+
+/** @returns steps in a line each, from a position on, a page of them */
+export function stepLines(db: Transaction, rolloutId: number, from: number) {
   return db
+    .select(shortColumns)
+    .from(rolloutSteps)
+    .where(and(eq(rolloutSteps.rolloutId, rolloutId), gt(rolloutSteps.position, from - 1)))
+    .orderBy(asc(rolloutSteps.position))
+    .limit(STEPS_A_PAGE);
+}
+
+/** @returns the steps that changed after a change of their rollout, oldest change first, a page of them */
+export function stepsChangedAfter(db: Transaction, rolloutId: number, change: number) {
+  return db
+    .select({ ...shortColumns, change: rolloutSteps.change })
+    .from(rolloutSteps)
+    .where(and(eq(rolloutSteps.rolloutId, rolloutId), gt(rolloutSteps.change, change)))
+    .orderBy(asc(rolloutSteps.change), asc(rolloutSteps.position))
+    .limit(STEPS_A_PAGE);
+}
+
+/** @returns the next steps that are not done, whole, a few of them */
+export function stepsToDo(
+  db: Transaction,
+  rolloutId: number,
+  after: number,
+  most: number,
+): Promise<StepRow[]> {
+  return db
+    .select(stepColumns)
+    .from(rolloutSteps)
+    .where(
+      and(
+        eq(rolloutSteps.rolloutId, rolloutId),
+        gt(rolloutSteps.position, after),
+        inArray(rolloutSteps.state, ['pending', 'running', 'unknown']),
+      ),
+    )
+    .orderBy(asc(rolloutSteps.position))
+    .limit(most);
+}
+
+/** @returns how many steps a rollout has, and how many of them are done. */
+export async function countSteps(db: Transaction, rolloutId: number): Promise<{ all: number; done: number }> {
+  const [counted] = await db
     .select({
-      position: rolloutSteps.position,
-      step: rolloutSteps.step,
-      state: rolloutSteps.state,
-      error: rolloutSteps.error,
+      all: sql<number>`count(*)::int`,
+      done: sql<number>`(count(*) filter (where ${rolloutSteps.state} = 'done'))::int`,
     })
     .from(rolloutSteps)
-    .where(eq(rolloutSteps.rolloutId, rolloutId))
-    .orderBy(asc(rolloutSteps.position));
+    .where(eq(rolloutSteps.rolloutId, rolloutId));
+  return counted!;
 }
 
-export function probesOf(db: Transaction, rolloutId: number) {
-  return db.select().from(probes).where(eq(probes.rolloutId, rolloutId)).orderBy(desc(probes.id)).limit(20);
+/** @returns the newest twenty probes of a rollout, newest first. */
+export function probesOf(db: Database, rolloutId: number) {
+  return db
+    .select({
+      id: probes.id,
+      sent: probes.sent,
+      predicted: probes.predicted,
+      observed: probes.observed,
+      agrees: probes.agrees,
+      createdAt: probes.createdAt,
+    })
+    .from(probes)
+    .where(eq(probes.rolloutId, rolloutId))
+    .orderBy(desc(probes.id))
+    .limit(20);
 }
 
+/** A statement takes at most 65,535 parameters; a step has six. */
+const STEPS_A_STATEMENT = 1000;
+
+/** Writes steps behind those that are there. */
+export async function insertSteps(
+  tx: Transaction,
+  rolloutId: number,
+  steps: readonly Step[],
+  first: number,
+  change: number,
+): Promise<void> {
+  for (let at = 0; at < steps.length; at += STEPS_A_STATEMENT)
+    await tx.insert(rolloutSteps).values(
+      steps.slice(at, at + STEPS_A_STATEMENT).map((step, i) => ({
+        rolloutId,
+        position: first + at + i,
+        step,
+        change,
+        state: 'pending' as const,
+      })),
+    );
+}
+
+/** Writes a planned rollout with its steps. @returns its id */
 export async function insertRollout(
   tx: Transaction,
   rollout: Omit<typeof rollouts.$inferInsert, 'state'>,
@@ -75,45 +197,95 @@ export async function insertRollout(
     .insert(rollouts)
     .values({ ...rollout, state: 'planned' })
     .returning({ id: rollouts.id });
-  if (steps.length) {
-    await tx
-      .insert(rolloutSteps)
-      .values(
-        steps.map((step, position) => ({ rolloutId: made!.id, position, step, state: 'pending' as const })),
-      );
-  }
+  await insertSteps(tx, made!.id, steps, 0, 0);
   return made!.id;
 }
 
-/** Moves a rollout from one state to another. @returns false when it was not in that state any more */
-export async function moveRollout(
+/** Changes a rollout that is in a state, and counts the change. @returns the count, or undefined when it was not in that state any more */
+export async function changeRollout(
   tx: Transaction,
   id: number,
   from: RolloutState,
-  to: RolloutState,
-  more: { error?: string | null; verified?: boolean; override?: string; overriddenBy?: number } = {},
-): Promise<boolean> {
-  const ended = to === 'applying' ? {} : { finishedAt: new Date() };
-  const moved = await tx
+  set: Partial<Omit<typeof rollouts.$inferInsert, 'change'>>,
+  claimedBy?: string,
+): Promise<number | undefined> {
+  const ended =
+    set.state !== undefined && set.state !== 'applying' ? { finishedAt: new Date(), claimedUntil: null } : {};
+  const [changed] = await tx
     .update(rollouts)
-    .set({ state: to, ...more, ...ended })
-    .where(and(eq(rollouts.id, id), eq(rollouts.state, from)))
-    .returning({ id: rollouts.id });
-  return moved.length === 1;
+    .set({ ...set, ...ended, change: sql`${rollouts.change} + 1` })
+    .where(
+      and(
+        eq(rollouts.id, id),
+        eq(rollouts.state, from),
+        ...(claimedBy === undefined ? [] : [eq(rollouts.claimedBy, claimedBy)]),
+      ),
+    )
+    .returning({ change: rollouts.change });
+  return changed?.change;
 }
 
 export async function markStep(
   tx: Transaction,
   rolloutId: number,
   position: number,
-  state: StepState,
-  error: string | null = null,
+  set: { state: StepState; error?: string | null; said?: string | null; change: number },
 ): Promise<void> {
-  const ended = state === 'done' || state === 'failed' ? { finishedAt: new Date() } : {};
+  const ended = set.state === 'running' ? {} : { finishedAt: new Date() };
   await tx
     .update(rolloutSteps)
-    .set({ state, error, ...ended })
+    .set({ ...set, ...ended })
     .where(and(eq(rolloutSteps.rolloutId, rolloutId), eq(rolloutSteps.position, position)));
+}
+
+/** @returns how many rollouts have ever been begun on a real broker, whichever topology they belong to. */
+export async function begunOn(
+  db: Transaction,
+  brokerKey: string,
+): Promise<{ count: number; last?: { revision: number; topologyId: number } }> {
+  const [counted] = await db
+    .select({ count: sql<number>`count(*)::int` })
+    .from(rollouts)
+    .where(and(eq(rollouts.brokerKey, brokerKey), sql`${rollouts.state} <> 'planned'`));
+  const [last] = await db
+    .select({ revision: rollouts.revision, topologyId: rollouts.topologyId })
+    .from(rollouts)
+    .where(and(eq(rollouts.brokerKey, brokerKey), sql`${rollouts.state} <> 'planned'`))
+    .orderBy(sql`${rollouts.finishedAt} desc nulls first`)
+    .limit(1);
+  return { count: counted!.count, ...(last ? { last } : {}) };
+}
+
+/**
+ * @returns the revisions that brokers of an environment may still have something of: the last one
+ *   applied on each, and those begun on it since
+ */
+export async function revisionsStandingOn(
+  db: Transaction,
+  topologyId: number,
+  environment: string,
+): Promise<{ broker: string; applied: number | undefined; begunSince: number[] }[]> {
+  const rows = await db
+    .select({ id: rollouts.id, broker: rollouts.broker, revision: rollouts.revision, state: rollouts.state })
+    .from(rollouts)
+    .where(
+      and(
+        eq(rollouts.topologyId, topologyId),
+        eq(rollouts.environment, environment),
+        sql`${rollouts.state} <> 'planned'`,
+      ),
+    )
+    .orderBy(desc(rollouts.id))
+    .limit(200);
+  const found = new Map<string, { broker: string; applied: number | undefined; begunSince: number[] }>();
+  for (const { broker, revision, state } of rows) {
+    let at = found.get(broker);
+    if (!at) found.set(broker, (at = { broker, applied: undefined, begunSince: [] }));
+    if (at.applied !== undefined) continue;
+    if (state === 'applied') at.applied = revision;
+    else if (!at.begunSince.includes(revision)) at.begunSince.push(revision);
+  }
+  return [...found.values()];
 }
 
 export async function insertProbe(tx: Transaction, probe: typeof probes.$inferInsert): Promise<void> {

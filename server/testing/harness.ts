@@ -1,16 +1,23 @@
 /** A server of its own for one test file: a fresh database on the real PostgreSQL, and people signed in. */
 import { randomBytes } from 'node:crypto';
 import { join } from 'node:path';
+import { eq } from 'drizzle-orm';
 import type { Hono } from 'hono';
 import { Client } from 'pg';
 import { pino } from 'pino';
 import { createApp } from '../app.ts';
-import { connect, type Database } from '../db/connect.ts';
-import { people } from '../db/schema.ts';
+import { bringUpToDate, connect, type Database } from '../db/connect.ts';
+import { forTheLog } from '../db/trouble.ts';
+import { members, people, topologies } from '../db/schema.ts';
+import type { Patience } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
+import { Changes } from '../live/changes.ts';
 import { hashPassword } from '../people/passwords.ts';
-import { Rollouts } from '../rollouts/service.ts';
+import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/service.ts';
 import { sealer, type Sealer } from '../secrets.ts';
+import { allowedAddresses } from '../targets/allowed.ts';
+import type { Role } from '../topologies/store.ts';
+import { Work, type Limits } from '../work/pool.ts';
 
 export const PASSWORD = 'a password for tests';
 
@@ -19,10 +26,17 @@ export interface Harness {
   readonly db: Database;
   readonly rollouts: Rollouts;
   readonly sealer: Sealer;
+  readonly work: Work;
+  /** The address of its database. */
+  readonly databaseUrl: string;
+  /** Another server's rollouts on the same database, as a second process has them. */
+  secondRollouts(settings?: Partial<RolloutSettings>): Rollouts;
   /** Lines the server logged. */
   readonly logged: string[];
   /** Signs a person in. @returns a function that asks as them */
   as(handle: string): Promise<Ask>;
+  /** Begins a topology at an address of the test's choosing, with members. */
+  topology(slug: string, roles: Readonly<Record<string, Role>>): Promise<number>;
   close(): Promise<void>;
 }
 
@@ -40,7 +54,17 @@ export type Ask = (
   headers?: Record<string, string>,
 ) => Promise<Answer>;
 
-export async function harness(): Promise<Harness> {
+export const SECRET = 'a secret for these tests alone';
+
+/** What a test wants otherwise than a server has it. */
+export interface Wishes {
+  readonly rollouts?: Partial<RolloutSettings>;
+  readonly work?: Limits;
+  readonly patience?: Patience;
+  readonly allowed?: string;
+}
+
+export async function harness(wishes: Wishes = {}): Promise<Harness> {
   const url = process.env['TEST_DATABASE_URL'];
   if (!url) throw new Error('run these tests with `npm test -- server`, which starts PostgreSQL');
   const name = `test_${randomBytes(6).toString('hex')}`;
@@ -49,32 +73,87 @@ export async function harness(): Promise<Harness> {
   await admin.query(`create database ${name}`);
   const own = new URL(url);
   own.pathname = `/${name}`;
-  const { db, close } = await connect(own.href, join(__dirname, '../migrations'));
+  const connection = connect(own.href);
+  const { db } = connection;
+  await bringUpToDate(connection, join(__dirname, '../migrations'));
   const logged: string[] = [];
-  const log = pino({ level: 'debug' }, { write: (line: string) => void logged.push(line) });
-  const seal = sealer('a secret for these tests alone');
-  const rollouts = new Rollouts(db, seal, log);
-  const app = createApp({ db, log, sealer: seal, rollouts });
+  const log = pino(
+    {
+      level: 'debug',
+      serializers: { err: (error: unknown) => (error instanceof Error ? forTheLog(error) : error) },
+    },
+    { write: (line: string) => void logged.push(line) },
+  );
+  const seal = sealer(SECRET);
+  const allowedText = wishes.allowed ?? 'loopback';
+  const openers = { sealer: seal, allowed: allowedAddresses(allowedText) };
+  const thread = join(__dirname, '../dist/thread.mjs');
+  const settings = { databaseUrl: own.href, secret: SECRET, olderSecrets: [], allowed: allowedText };
+  const work = new Work(thread, settings, wishes.work);
+  const changes = new Changes(own.href);
+  const rolloutsWith = (more: Partial<RolloutSettings> = {}) =>
+    new Rollouts(db, openers, work, log, undefined, { ...ROLLOUT_SETTINGS, ...wishes.rollouts, ...more });
+  const rollouts = rolloutsWith();
+  const app = createApp({
+    connection,
+    log,
+    sealer: seal,
+    rollouts,
+    work,
+    changes,
+    secret: SECRET,
+    ready: () => true,
+    ...(wishes.patience ? { patience: wishes.patience } : {}),
+  });
   const password = await hashPassword(PASSWORD);
-  await db
+  const made = await db
     .insert(people)
     .values(
       ['mara', 'odo', 'wen', 'stranger'].map((handle) => ({ handle, name: handle.toUpperCase(), password })),
-    );
+    )
+    .returning();
+  // few passwords are looked at at once
+  let turn: Promise<unknown> = Promise.resolve();
+  const as = (handle: string): Promise<Ask> => {
+    const signedIn = turn.then(async () => {
+      const nobody = asker(app);
+      const { headers } = await nobody('POST', '/session', { handle, password: PASSWORD });
+      return asker(app, headers.get('set-cookie')?.split(';')[0]);
+    });
+    turn = signedIn;
+    return signedIn;
+  };
   return {
     app,
     db,
     rollouts,
     sealer: seal,
+    work,
+    databaseUrl: own.href,
+    secondRollouts: rolloutsWith,
     logged,
-    async as(handle) {
-      const nobody = asker(app);
-      const { headers } = await nobody('POST', '/session', { handle, password: PASSWORD });
-      return asker(app, headers.get('set-cookie')?.split(';')[0]);
+    as,
+    async topology(slug, roles) {
+      const [owner] = Object.entries(roles);
+      const ask = await as(owner![0]);
+      const { data } = await ask('POST', '/topologies', { name: slug });
+      const [row] = await db
+        .update(topologies)
+        .set({ slug })
+        .where(eq(topologies.slug, data.slug as string))
+        .returning();
+      await db.delete(members).where(eq(members.topologyId, row!.id));
+      for (const [handle, role] of Object.entries(roles)) {
+        const personId = made.find((each) => each.handle === handle)!.id;
+        await db.insert(members).values({ topologyId: row!.id, personId, role });
+      }
+      return row!.id;
     },
     async close() {
       await rollouts.idle();
-      await close();
+      await changes.close();
+      await work.close();
+      await connection.close();
       await admin.query(`drop database ${name} with (force)`);
       await admin.end();
     },

@@ -1,120 +1,148 @@
-import { Hono } from 'hono';
-import { array, number, object, string } from 'yup';
+import { randomBytes } from 'node:crypto';
+import { Hono, type Context } from 'hono';
+import { object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
-import { body } from '../http/input.ts';
+import type { Budget } from '../http/budget.ts';
+import { body, LARGEST_DRAFT } from '../http/input.ts';
 import { Problem } from '../http/problem.ts';
+import { jsonList, sentInPieces } from '../http/pieces.ts';
 import type { Env } from '../http/session.ts';
+import type { Work } from '../work/pool.ts';
 import { allowed } from './service.ts';
-import { addMember, draftOf, insertTopology, topologiesOf, writeDraft } from './store.ts';
+import {
+  addMember,
+  draftDocumentsJson,
+  draftHeadOf,
+  draftSize,
+  insertTopology,
+  putDocuments,
+  takeDraft,
+  topologiesOf,
+  type DraftHead,
+} from './store.ts';
 
-const documentName = string()
-  .required('a document needs a name')
-  .max(200)
-  .matches(/^[^/\\\p{Cc}][^\\\p{Cc}]*\.(ya?ml|json)$/u, 'a document name ends in .yaml, .yml or .json');
-
-/** Documents as they travel: at most a thousand, each name once. */
-export const documents = array()
-  .of(
-    object({
-      name: documentName,
-      text: string()
-        .defined()
-        .max(16 * 1024 * 1024),
-    }).noUnknown(),
-  )
-  .required('documents are missing')
-  .max(1000)
-  .test(
-    'names',
-    'two documents have the same name',
-    (list) => new Set(list?.map(({ name }) => name)).size === list?.length,
-  );
-
-const draftInput = object({
-  version: number().integer().required('version is missing'),
-  documents,
-}).noUnknown();
-
-/** What changed of a draft: all names there are to be, in order, and the documents that are not as they were. */
-const draftChange = object({
-  version: number().integer().required('version is missing'),
-  names: array().of(documentName).required('names are missing').max(1000),
-  changed: documents.defined(),
-}).noUnknown();
+/** Topologies a person may belong to. */
+const MOST_TOPOLOGIES = 500;
 
 const newTopology = object({
-  name: string().trim().required('name is missing').max(100),
+  name: string().trim().required().max(100),
 }).noUnknown();
 
-/** @returns a name as it stands in an address: small letters, digits, hyphens. */
-function slugOf(name: string): string {
-  const plain = name
-    .normalize('NFKD')
+/**
+ * A name as it stands in an address: letters and digits of any script, hyphens between, and a few
+ * letters by chance, so that nobody can learn from it which addresses there are.
+ */
+export function slugFor(name: string): string {
+  const words = name
+    .normalize('NFKC')
     .toLowerCase()
-    .replace(/[\u0300-\u036f]/g, '');
-  return plain.replace(/[^a-z0-9]+/g, '-').replace(/^[-\d]+|-+$/g, '') || 'topology';
+    .normalize('NFKD')
+    // accents of scripts that also go without; elsewhere marks belong to their letters
+    .replace(/(\p{Script=Latin})\p{M}+/gu, '$1')
+    .normalize('NFC')
+    .replace(/[^\p{L}\p{M}\p{N}]+/gu, '-')
+    .replace(/^-+|-+$/g, '');
+  const short = [...words].slice(0, 60).join('').replace(/-+$/, '');
+  return `${short || 'topology'}-${randomBytes(4).toString('hex').slice(0, 6)}`;
 }
 
-/** Topologies and their drafts. */
-export function topologyRoutes(db: Database): Hono<Env> {
+/** What a new topology begins with. */
+function firstDocument(name: string): Buffer {
+  const text = `vondle: 1\ntopology: ${JSON.stringify(name)}\n\nmessages: {}\n\napps: {}\n\nbrokers: {}\n`;
+  return Buffer.from(JSON.stringify({ documents: [{ name: 'topology.yaml', text }] }));
+}
+
+/**
+ * Topologies and their drafts.
+ * @param sending what large texts that are being sent count against
+ */
+export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<Env> {
+  /** Takes the documents of a body in, on the version the body says. */
+  async function write(c: Context<Env>, how: 'whole' | 'change'): Promise<Response> {
+    const person = c.get('person');
+    const topology = await allowed(db, person, c.req.param('slug') ?? '', 'write');
+    const { bytes, release } = await c.get('intake').read(c, c.get('address'), LARGEST_DRAFT);
+    try {
+      // the bytes go to the thread and come back, and nobody here looks into them
+      const moving = alone(bytes);
+      const { read, back } = await work.run('documents', { bytes: moving, how }, [moving]);
+      const version = await db.transaction(async (tx) => {
+        const written = await takeDraft(tx, topology.id, person.id, read.version);
+        if (written === undefined) throw moved(await draftHeadOf(tx, topology.id));
+        const member = how === 'whole' ? 'documents' : 'changed';
+        const missing = await putDocuments(tx, topology.id, read, Buffer.from(back), member);
+        if (missing !== undefined)
+          throw new Problem(
+            422,
+            'Not a draft',
+            'The names have a document that is neither there nor sent. Send the whole draft instead.',
+          );
+        return written;
+      });
+      return c.json({ version });
+    } finally {
+      release();
+    }
+  }
+
   return new Hono<Env>()
     .get('/', async (c) => c.json(await topologiesOf(db, c.get('person').id)))
     .post('/', async (c) => {
       const { name } = await body(c, newTopology);
       const person = c.get('person');
-      const slug = slugOf(name);
-      await db.transaction(async (tx) => {
-        const text = `vondle: 1\ntopology: ${slug}\n\nmessages: {}\n\napps: {}\n\nbrokers: {}\n`;
-        const id = await insertTopology(tx, { slug, name, documents: [{ name: 'topology.yaml', text }] });
-        if (id === undefined)
-          throw new Problem(409, 'Name taken', `There is a topology \`${slug}\` already.`);
-        await addMember(tx, id, person.id, 'architect');
-        await record(tx, 'create topology', { personId: person.id, topologyId: id });
-      });
-      return c.json({ slug }, 201);
+      if ((await topologiesOf(db, person.id)).length >= MOST_TOPOLOGIES)
+        throw new Problem(
+          409,
+          'Too many',
+          `You belong to ${MOST_TOPOLOGIES} topologies, the most there may be.`,
+        );
+      for (;;) {
+        const slug = slugFor(name);
+        const made = await db.transaction(async (tx) => {
+          const id = await insertTopology(tx, { slug, name });
+          if (id === undefined) return false;
+          const names = ['topology.yaml'];
+          await putDocuments(tx, id, { names, came: names }, firstDocument(name), 'documents');
+          await addMember(tx, id, person.id, 'architect');
+          await record(tx, 'create topology', { personId: person.id, topologyId: id });
+          return true;
+        });
+        if (made) return c.json({ slug }, 201);
+      }
     })
     .get('/:slug', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
       const { slug, name, role } = topology;
-      return c.json({ slug, name, role, draft: await draftOf(db, topology.id) });
+      const release = sending.take(`person ${c.get('person').id}`, 3 * (await draftSize(db, topology.id)));
+      try {
+        // one state of it: head and documents are of the same version
+        const { head, documents } = await db.transaction(
+          async (tx) => ({
+            head: await draftHeadOf(tx, topology.id),
+            documents: await draftDocumentsJson(tx, topology.id),
+          }),
+          { isolationLevel: 'repeatable read', accessMode: 'read only' },
+        );
+        const draft = JSON.stringify(head).slice(0, -1);
+        const before = `${JSON.stringify({ slug, name, role }).slice(0, -1)},"draft":${draft}`;
+        return sentInPieces(c, jsonList(before, documents, '}}'), release);
+      } catch (error) {
+        release();
+        throw error;
+      }
     })
-    .put('/:slug/draft', async (c) => {
-      const person = c.get('person');
-      const topology = await allowed(db, person, c.req.param('slug'), 'write');
-      const input = await body(c, draftInput);
-      const version = await db.transaction(async (tx) => {
-        const written = await writeDraft(tx, topology.id, person.id, input.version, {
-          documents: input.documents,
-        });
-        if (written === undefined) throw moved(await draftOf(tx, topology.id));
-        return written;
-      });
-      return c.json({ version });
-    })
-    .patch('/:slug/draft', async (c) => {
-      const person = c.get('person');
-      const topology = await allowed(db, person, c.req.param('slug'), 'write');
-      const { version: from, names, changed } = await body(c, draftChange);
-      const version = await db.transaction(async (tx) => {
-        const draft = await draftOf(tx, topology.id);
-        if (draft.version !== from) throw moved(draft);
-        const known = new Map([...draft.documents, ...changed].map((document) => [document.name, document]));
-        const missing = names.find((name) => !known.has(name));
-        if (missing !== undefined || new Set(names).size !== names.length) {
-          const why = missing === undefined ? 'A name is there twice.' : `There is no document ${missing}.`;
-          throw new Problem(422, 'Not a draft', `${why} Send the whole draft instead.`);
-        }
-        const documents = names.map((name) => known.get(name)!);
-        const written = await writeDraft(tx, topology.id, person.id, from, { documents });
-        if (written === undefined) throw moved(await draftOf(tx, topology.id));
-        return written;
-      });
-      return c.json({ version });
-    });
+    .put('/:slug/draft', (c) => write(c, 'whole'))
+    .patch('/:slug/draft', (c) => write(c, 'change'));
 }
 
-/** The draft was written by somebody else meanwhile: nothing is overwritten, both sides are shown. */
-export function moved(theirs: unknown): Problem {
+/** @returns the memory of some bytes that has nothing else in it, as it can move to a thread. */
+function alone(bytes: Buffer): ArrayBuffer {
+  const whole = bytes.byteOffset === 0 && bytes.byteLength === bytes.buffer.byteLength;
+  return (whole ? bytes.buffer : new Uint8Array(bytes).buffer) as ArrayBuffer;
+}
+
+/** The draft was written by somebody else meanwhile: nothing is overwritten, and it is said by whom and when. */
+export function moved(theirs: DraftHead): Problem {
   return new Problem(409, 'The draft has moved', 'Somebody else changed this draft since you opened it.', {
     theirs,
   });

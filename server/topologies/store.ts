@@ -1,7 +1,9 @@
 import type { TopologyDocument } from '@vondle/core';
-import { and, eq, sql } from 'drizzle-orm';
+import { and, asc, eq, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { drafts, members, people, topologies } from '../db/schema.ts';
+import { draftDocuments, drafts, members, people, topologies } from '../db/schema.ts';
+import { LARGEST_DRAFT } from '../http/input.ts';
+import { tooLargeADraft, type ReadDocuments } from './documents.ts';
 
 export type Role = 'reader' | 'architect' | 'approver';
 
@@ -12,10 +14,10 @@ export interface TopologyRow {
   readonly role: Role;
 }
 
-export interface Draft {
+/** A draft without its documents. */
+export interface DraftHead {
   readonly base: number;
   readonly version: number;
-  readonly documents: TopologyDocument[];
   readonly updatedAt: Date;
   readonly updatedBy: string | null;
 }
@@ -29,7 +31,8 @@ export function topologiesOf(db: Database, personId: number): Promise<TopologyRo
     .from(members)
     .innerJoin(topologies, eq(topologies.id, members.topologyId))
     .where(eq(members.personId, personId))
-    .orderBy(topologies.name);
+    .orderBy(topologies.name)
+    .limit(1000);
 }
 
 /** @returns a topology as one of its members sees it; undefined for everybody else. */
@@ -46,9 +49,10 @@ export async function topologyFor(
   return found;
 }
 
+/** Makes a topology with a draft that has nothing in it. @returns its id, or undefined when its address is taken */
 export async function insertTopology(
   tx: Transaction,
-  topology: { slug: string; name: string; documents: readonly TopologyDocument[] },
+  topology: { slug: string; name: string },
 ): Promise<number | undefined> {
   const [made] = await tx
     .insert(topologies)
@@ -56,7 +60,7 @@ export async function insertTopology(
     .onConflictDoNothing()
     .returning({ id: topologies.id });
   if (!made) return undefined;
-  await tx.insert(drafts).values({ topologyId: made.id, base: 0, documents: [...topology.documents] });
+  await tx.insert(drafts).values({ topologyId: made.id, base: 0 });
   return made.id;
 }
 
@@ -69,12 +73,11 @@ export async function addMember(
   await tx.insert(members).values({ topologyId, personId, role });
 }
 
-export async function draftOf(db: Transaction, topologyId: number): Promise<Draft> {
+export async function draftHeadOf(db: Transaction, topologyId: number): Promise<DraftHead> {
   const [found] = await db
     .select({
       base: drafts.base,
       version: drafts.version,
-      documents: drafts.documents,
       updatedAt: drafts.updatedAt,
       updatedBy: people.name,
     })
@@ -85,22 +88,55 @@ export async function draftOf(db: Transaction, topologyId: number): Promise<Draf
   return found;
 }
 
+/** @returns how many bytes a draft's documents have, in UTF-8. */
+export async function draftSize(db: Transaction, topologyId: number): Promise<number> {
+  const [sum] = await db
+    .select({ bytes: sql<string>`coalesce(sum(${draftDocuments.bytes}), 0)` })
+    .from(draftDocuments)
+    .where(eq(draftDocuments.topologyId, topologyId));
+  return Number(sum!.bytes);
+}
+
 /**
- * Writes a draft if nobody wrote it since `version`.
+ * @returns the documents of a draft, each as the JSON text of `{name, text}`, in their order: the
+ *   database writes it, and nobody here has to read it again
+ */
+export async function draftDocumentsJson(db: Transaction, topologyId: number): Promise<string[]> {
+  const rows = await db
+    .select({
+      json: sql<string>`json_build_object('name', ${draftDocuments.name}, 'text', ${draftDocuments.text})::text`,
+    })
+    .from(draftDocuments)
+    .where(eq(draftDocuments.topologyId, topologyId))
+    .orderBy(asc(draftDocuments.position));
+  return rows.map(({ json }) => json);
+}
+
+/** @returns the documents of a draft. For threads: there may be a lot of text. */
+export function draftDocumentsOf(db: Transaction, topologyId: number): Promise<TopologyDocument[]> {
+  return db
+    .select({ name: draftDocuments.name, text: draftDocuments.text })
+    .from(draftDocuments)
+    .where(eq(draftDocuments.topologyId, topologyId))
+    .orderBy(asc(draftDocuments.position));
+}
+
+/**
+ * Takes the draft for a write, if nobody wrote it since `version`. Whoever else writes waits for the
+ * end of the transaction.
  * @returns the new version, or undefined when it had moved
  */
-export async function writeDraft(
+export async function takeDraft(
   tx: Transaction,
   topologyId: number,
   personId: number,
   version: number,
-  change: { documents?: readonly TopologyDocument[]; base?: number },
+  base?: number,
 ): Promise<number | undefined> {
   const [written] = await tx
     .update(drafts)
     .set({
-      ...(change.documents ? { documents: [...change.documents] } : {}),
-      ...(change.base === undefined ? {} : { base: change.base }),
+      ...(base === undefined ? {} : { base }),
       version: sql`${drafts.version} + 1`,
       updatedBy: personId,
       updatedAt: new Date(),
@@ -108,4 +144,40 @@ export async function writeDraft(
     .where(and(eq(drafts.topologyId, topologyId), eq(drafts.version, version)))
     .returning({ version: drafts.version });
   return written?.version;
+}
+
+/**
+ * Makes a draft have exactly the named documents, in that order: those that came along as they came,
+ * the others as they are. The draft has been taken (`takeDraft`).
+ * @param body the request's body, which the database reads itself: JSON with the documents under `member`
+ * @returns the name of a document that neither came nor is there, if there is one
+ * @throws Problem 413 when the draft would be too large
+ */
+export async function putDocuments(
+  tx: Transaction,
+  topologyId: number,
+  { names, came }: Pick<ReadDocuments, 'names' | 'came'>,
+  body: Buffer,
+  member: 'documents' | 'changed',
+): Promise<string | undefined> {
+  const wanted = sql`select name, position - 1 as position from unnest(${sql.param([...names])}::text[]) with ordinality as t(name, position)`;
+  await tx.execute(
+    sql`delete from draft_documents where topology_id = ${topologyId} and name not in (select name from (${wanted}) w)`,
+  );
+  if (came.length)
+    await tx.execute(sql`
+      insert into draft_documents (topology_id, name, position, text, bytes)
+      select ${topologyId}, d.name, 0, d.text, octet_length(d.text)
+      from json_to_recordset((${body}::json) -> ${member}) as d(name text, text text)
+      on conflict (topology_id, name) do update set text = excluded.text, bytes = excluded.bytes`);
+  await tx.execute(sql`
+    update draft_documents d set position = w.position from (${wanted}) w
+    where d.topology_id = ${topologyId} and d.name = w.name and d.position <> w.position`);
+  const there = await tx.execute<{ name: string; there: boolean }>(sql`
+    select w.name, d.name is not null as there from (${wanted}) w
+    left join draft_documents d on d.topology_id = ${topologyId} and d.name = w.name
+    where d.name is null limit 1`);
+  const missing = there.rows[0]?.name;
+  if (missing === undefined && (await draftSize(tx, topologyId)) > LARGEST_DRAFT) throw tooLargeADraft();
+  return missing;
 }

@@ -2,8 +2,9 @@
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { ROOT } from './places.mjs';
-import { say } from './say.mjs';
+import { run, say } from './say.mjs';
 
 function* filesBelow(folder) {
   for (const entry of readdirSync(folder, { withFileTypes: true })) {
@@ -33,12 +34,16 @@ async function unlessBuilt(what, output, folders, build) {
   writeFileSync(stamp, wanted);
 }
 
-/** Builds what is out of date. */
-export async function build() {
-  await unlessBuilt('the server', 'server/dist', ['core', 'server'], async () => {
+/** Builds the server where it is out of date. */
+export function buildServer() {
+  return unlessBuilt('the server', 'server/dist', ['core', 'server'], async () => {
     const esbuild = await import('esbuild');
     await esbuild.build({
-      entryPoints: [join(ROOT, 'server/main.ts')],
+      entryPoints: {
+        main: join(ROOT, 'server/main.ts'),
+        thread: join(ROOT, 'server/work/thread.ts'),
+        rotate: join(ROOT, 'server/rotate.ts'),
+      },
       outdir: join(ROOT, 'server/dist'),
       outExtension: { '.js': '.mjs' },
       bundle: true,
@@ -51,8 +56,16 @@ export async function build() {
       logLevel: 'warning',
     });
   });
+}
+
+/** Builds what is out of date. */
+export async function build() {
+  await buildServer();
   await unlessBuilt('the interface', 'web/dist', ['core', 'web'], async () => {
     const vite = await import('vite');
     await vite.build({ root: join(ROOT, 'web'), logLevel: 'warn' });
   });
 }
+
+// as a process of its own: what building takes of memory ends with it
+if (process.argv[1] === fileURLToPath(import.meta.url)) await run(build);

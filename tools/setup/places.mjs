@@ -2,19 +2,25 @@
 import { createHash, randomBytes } from 'node:crypto';
 import {
   accessSync,
-  chmodSync,
-  chownSync,
+  closeSync,
   constants,
   existsSync,
+  fchmodSync,
+  fchownSync,
+  fstatSync,
+  lstatSync,
   mkdirSync,
+  openSync,
   readFileSync,
   renameSync,
+  rmSync,
   statSync,
-  writeFileSync,
+  writeSync,
 } from 'node:fs';
 import { createServer } from 'node:net';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { Trouble } from './say.mjs';
 
 export const ROOT = resolve(dirname(fileURLToPath(import.meta.url)), '../..');
 export const AS_ROOT = process.getuid?.() === 0;
@@ -29,9 +35,31 @@ export function homeFor(name) {
   mkdirSync(inside, { recursive: true });
   if (!AS_ROOT || reachableByOthers(inside)) return inside;
   const id = createHash('sha256').update(inside).digest('hex').slice(0, 10);
-  const outside = join('/var/tmp', `vondle-${id}`);
-  mkdirSync(outside, { recursive: true, mode: 0o755 });
-  return outside;
+  return sharedFolder(join('/var/tmp', `vondle-${id}`));
+}
+
+/**
+ * Makes a folder in a place where every user of the machine may make things, or takes the one we made.
+ * One that somebody else prepared, that is a link, or that others may write in, is refused.
+ */
+export function sharedFolder(path) {
+  try {
+    mkdirSync(path, { mode: 0o755 });
+  } catch (error) {
+    if (error.code !== 'EEXIST') throw error;
+  }
+  // the name is looked at itself, not what it may lead to
+  const found = lstatSync(path);
+  const refuse = (why) => {
+    throw new Trouble(
+      `${path} is there already and ${why}. Somebody else may have prepared it. Look at it, remove it, and start again.`,
+    );
+  };
+  if (found.isSymbolicLink()) refuse('is a link');
+  if (!found.isDirectory()) refuse('is no folder');
+  if (found.uid !== process.getuid()) refuse('belongs to another user');
+  if (found.mode & 0o022) refuse('can be written in by others');
+  return path;
 }
 
 function reachableByOthers(folder) {
@@ -41,19 +69,49 @@ function reachableByOthers(folder) {
   }
 }
 
-/** Makes a folder owned by `user` ({uid, gid}, or undefined for ourselves), for it alone. */
+/**
+ * Makes a folder owned by `user` ({uid, gid}, or undefined for ourselves), for it alone. Its parent may be
+ * that user's, who could put a link in its place: what is changed is what was opened, and no link is.
+ */
 export function ownFolder(path, user) {
-  mkdirSync(path, { recursive: true });
-  if (user) chownSync(path, user.uid, user.gid);
-  chmodSync(path, 0o700);
+  const parent = dirname(path);
+  if (!existsSync(parent)) mkdirSync(parent, { recursive: true });
+  try {
+    mkdirSync(path, { mode: 0o700 });
+  } catch (error) {
+    if (error.code !== 'EEXIST') throw error;
+  }
+  let folder;
+  try {
+    folder = openSync(path, constants.O_RDONLY | constants.O_DIRECTORY | constants.O_NOFOLLOW);
+  } catch {
+    throw new Trouble(`${path} is no folder, or a link. Look at it, remove it, and start again.`);
+  }
+  try {
+    const { uid } = fstatSync(folder);
+    const own = user?.uid ?? process.getuid?.();
+    if (uid !== own && uid !== process.getuid?.())
+      throw new Trouble(`${path} belongs to another user. Look at it, remove it, and start again.`);
+    if (user) fchownSync(folder, user.uid, user.gid);
+    fchmodSync(folder, 0o700);
+  } finally {
+    closeSync(folder);
+  }
   return path;
 }
 
-/** Writes a file whole or not at all, readable by its owner alone. */
+/** Writes a file whole or not at all, readable by its owner alone. Never through a link that somebody put there. */
 export function writePrivate(path, text, user) {
   const draft = `${path}.new`;
-  writeFileSync(draft, text, { mode: 0o600 });
-  if (user) chownSync(draft, user.uid, user.gid);
+  rmSync(draft, { force: true });
+  const { O_WRONLY, O_CREAT, O_EXCL, O_NOFOLLOW } = constants;
+  const file = openSync(draft, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW, 0o600);
+  try {
+    writeSync(file, text);
+    if (user) fchownSync(file, user.uid, user.gid);
+  } finally {
+    closeSync(file);
+  }
   renameSync(draft, path);
 }
 
@@ -71,6 +129,27 @@ export function memory(home) {
         keep();
       }
       return state.secrets[name];
+    },
+    /** @returns the secrets that one of that name had before, newest first. */
+    oldSecrets(name) {
+      return state.oldSecrets?.[name] ?? [];
+    },
+    /** Makes a secret anew; the one before is remembered. */
+    renewSecret(name) {
+      const before = this.secret(name);
+      state.oldSecrets ??= {};
+      state.oldSecrets[name] = [before, ...(state.oldSecrets[name] ?? [])].slice(0, 5);
+      state.secrets[name] = randomBytes(18).toString('base64url');
+      keep();
+    },
+    /** Forgets the secrets of before. */
+    forgetOldSecrets(name) {
+      delete state.oldSecrets?.[name];
+      keep();
+    },
+    /** @returns the port of that name as it was last, or undefined. */
+    knownPort(name) {
+      return state.ports?.[name];
     },
     /** @returns a free loopback port, the same as last time unless somebody else has it now. */
     async port(name, preferred = 0) {

@@ -7,6 +7,8 @@ export class ApiProblem extends Error {
     readonly title: string,
     readonly detail: string,
     readonly more: Record<string, unknown>,
+    /** Seconds after which the same may go through. */
+    readonly retryAfter?: number,
   ) {
     super(detail);
   }
@@ -15,7 +17,25 @@ export class ApiProblem extends Error {
 /** The network itself failed: the server was not reached. */
 export class Unreachable extends Error {}
 
+/** How often a read that the server had no room for is tried again. */
+const MOST_RETRIES = 5;
+
+/** Asks the server; where it has no room for a moment, a read is asked again after the time it says. */
 async function ask<T>(method: string, path: string, data?: unknown, init: RequestInit = {}): Promise<T> {
+  for (let tried = 0; ; tried++) {
+    try {
+      return await askOnce<T>(method, path, data, init);
+    } catch (error) {
+      const again = error instanceof ApiProblem && error.retryAfter !== undefined && error.retryAfter <= 5;
+      const harmless =
+        method === 'GET' || (error instanceof ApiProblem && error.title === 'Too much at once');
+      if (!again || !harmless || tried >= MOST_RETRIES) throw error;
+      await new Promise((done) => setTimeout(done, 1000 * error.retryAfter! * (0.5 + Math.random())));
+    }
+  }
+}
+
+async function askOnce<T>(method: string, path: string, data: unknown, init: RequestInit): Promise<T> {
   let response: Response;
   try {
     response = await fetch(`/api${path}`, {
@@ -31,7 +51,14 @@ async function ask<T>(method: string, path: string, data?: unknown, init: Reques
   if (!response.ok) {
     const problem = (await response.json().catch(() => ({}))) as Record<string, unknown>;
     const { title = 'Failed', detail = `The server answered ${response.status}.`, ...more } = problem;
-    throw new ApiProblem(response.status, String(title), String(detail), more);
+    const after = Number(response.headers.get('retry-after') ?? NaN);
+    throw new ApiProblem(
+      response.status,
+      String(title),
+      String(detail),
+      more,
+      Number.isNaN(after) ? undefined : after,
+    );
   }
   return (response.status === 204 || response.status === 202 ? undefined : await response.json()) as T;
 }
@@ -83,23 +110,54 @@ export interface Probe {
   id: number;
   sent: { type?: string; key: string; headers: Record<string, unknown>; to: string };
   predicted: Landing;
-  observed: Landing & { unseen: string[] };
-  agrees: boolean;
+  observed: Landing & {
+    refused: boolean;
+    /** Queues that could not be looked beside, and why. */
+    unseen: { queue: string; why: string }[];
+    /** Queues its copies stay in until somebody takes them. */
+    stays: string[];
+  };
+  /** Null where nothing differs but not all could be seen. */
+  agrees: boolean | null;
   createdAt: string;
 }
-export interface Rollout extends RolloutEntry {
+export interface StepLine {
+  position: number;
+  title: string;
+  risk: Step['risk'];
+  state: 'pending' | 'running' | 'done' | 'failed' | 'unknown';
+  error: string | null;
+  /** What there is to know of how it went. */
+  said: string | null;
+}
+/** What is told of a rollout that is watched; of the steps, those that changed. */
+export interface RolloutHead extends RolloutEntry {
+  change: number;
   kept: string[];
   leftToOthers: { of: string; why: string }[];
   inPlace: number;
-  /** What keeps it from a protected environment. */
+  /** Queues that are replaced, with what waits in them and who takes from them. */
+  destroys: { queue: string; messages: number; takers: number }[];
+  /** What it is waiting for. */
+  note: string | null;
+  /** Whether its environment is protected, so that an approver has to consent. */
+  needsConsent: boolean;
+  /** What stands against it there. */
   obstacles: string[];
-  override: string | null;
-  steps: {
-    position: number;
-    step: Step;
-    state: 'pending' | 'running' | 'done' | 'failed';
-    error: string | null;
-  }[];
+  consentBy: string | null;
+  consentWords: string | null;
+  startedBy: string | null;
+  stopAsked: boolean;
+}
+export interface RolloutNews {
+  rollout: RolloutHead;
+  count: { all: number; done: number };
+  steps: StepLine[];
+}
+export interface Rollout extends RolloutHead {
+  count: { all: number; done: number };
+  /** The first of them; the others are asked for. */
+  steps: StepLine[];
   probes: Probe[];
 }
 
@@ -127,8 +185,20 @@ export const api = {
   rollout: (slug: string, id: number) => ask<Rollout>('GET', `${at(slug)}/rollouts/${id}`),
   planRollout: (slug: string, target: number, revision: number) =>
     ask<{ id: number }>('POST', `${at(slug)}/rollouts`, { target, revision }),
-  applyRollout: (slug: string, id: number, override?: string) =>
-    ask<void>('POST', `${at(slug)}/rollouts/${id}/apply`, override ? { override } : {}),
+  /** @param destroys how many waiting messages may be destroyed */
+  applyRollout: (slug: string, id: number, destroys: number) =>
+    ask<void>('POST', `${at(slug)}/rollouts/${id}/apply`, destroys ? { destroys } : {}),
+  consent: (slug: string, id: number, words: string) =>
+    ask<void>('POST', `${at(slug)}/rollouts/${id}/consent`, words ? { words } : {}),
+  steps: (slug: string, id: number, from: number) =>
+    ask<StepLine[]>('GET', `${at(slug)}/rollouts/${id}/steps?from=${from}`),
+  /** Where a rollout's changes after one can be listened to, as server-sent events. */
+  liveRollout: (slug: string, id: number, after: number) =>
+    `/api${at(slug)}/rollouts/${id}/live?after=${after}`,
+  protections: (slug: string) => ask<string[]>('GET', `${at(slug)}/protections`),
+  protect: (slug: string, environment: string, wanted: boolean) =>
+    ask<unknown>('PUT', `${at(slug)}/protections/${encodeURIComponent(environment)}`, { protected: wanted }),
+  removeTarget: (slug: string, id: number) => ask<void>('DELETE', `${at(slug)}/targets/${id}`),
   stopRollout: (slug: string, id: number) => ask<void>('POST', `${at(slug)}/rollouts/${id}/stop`),
   probe: (slug: string, id: number, probe: { app: string; message: string; to: string; sample: object }) =>
     ask<Probe[]>('POST', `${at(slug)}/rollouts/${id}/probes`, probe),

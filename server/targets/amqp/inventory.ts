@@ -1,6 +1,8 @@
-/** Reads what a broker has, through its HTTP API. */
-import type { Arguments, Inventory } from '@vondle/core';
-import { vhostOf, type AmqpAddresses } from './address.ts';
+/** Reads what a broker has, through its HTTP API. Large answers: to be done on a thread. */
+import type { Arguments, Inventory, WireQueue } from '@vondle/core';
+import type { AmqpBroker } from './broker.ts';
+import { OUR_PREFIX } from './names.ts';
+import { BrokerTrouble } from './trouble.ts';
 
 interface HttpExchange {
   name: string;
@@ -17,6 +19,9 @@ interface HttpQueue {
   auto_delete: boolean;
   exclusive: boolean;
   arguments: Arguments;
+  messages?: number;
+  consumers?: number;
+  effective_policy_definition?: Record<string, unknown>;
 }
 
 interface HttpBinding {
@@ -27,55 +32,35 @@ interface HttpBinding {
   arguments: Arguments;
 }
 
-const PATIENCE_MS = 15_000;
-
-/** Asks a broker's HTTP API. @throws Error with its status, never with the address */
-export async function askBroker(
-  addresses: AmqpAddresses,
-  path: string,
-  init: RequestInit = {},
-): Promise<Response> {
-  const url = new URL(addresses.http);
-  const credentials = `${decodeURIComponent(url.username)}:${decodeURIComponent(url.password)}`;
-  const authorization = `Basic ${Buffer.from(credentials).toString('base64')}`;
-  const response = await fetch(`${url.protocol}//${url.host}${path}`, {
-    ...init,
-    headers: { authorization, 'content-type': 'application/json' },
-    signal: AbortSignal.timeout(PATIENCE_MS),
-  });
-  if (!response.ok) throw new Error(`the broker's HTTP API answered ${response.status} to ${path}`);
-  return response;
-}
-
-/** @returns the exchanges, queues and bindings of the target's virtual host. */
-export async function readInventory(addresses: AmqpAddresses): Promise<Inventory> {
-  const vhost = encodeURIComponent(vhostOf(addresses.amqp));
-  const list = async <T>(what: string) =>
-    (await askBroker(addresses, `/api/${what}/${vhost}`)).json() as Promise<T[]>;
+/** @returns the exchanges, queues and bindings of the target's virtual host, without what we put there ourselves for a moment. */
+export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
+  const list = async <T>(what: string) => {
+    const found = await broker.ask<T[]>(broker.path(what));
+    if (found === undefined) throw new BrokerTrouble('not let in', 'there is no such virtual host');
+    if (!Array.isArray(found)) throw new BrokerTrouble('strange', `the HTTP API answered no list of ${what}`);
+    return found;
+  };
   const [exchanges, queues, bindings] = await Promise.all([
     list<HttpExchange>('exchanges'),
     list<HttpQueue>('queues'),
     list<HttpBinding>('bindings'),
   ]);
+  const theirs = (name: string) => !name.startsWith(OUR_PREFIX);
   return {
-    exchanges: exchanges.map(({ name, type, durable, auto_delete, internal, arguments: terms }) => ({
-      name,
-      type,
-      durable,
-      autoDelete: auto_delete,
-      internal,
-      arguments: terms,
-    })),
-    queues: queues.map(({ name, durable, auto_delete, exclusive, arguments: terms }) => ({
-      name,
-      durable,
-      autoDelete: auto_delete,
-      exclusive,
-      arguments: terms,
-    })),
+    exchanges: exchanges
+      .filter(({ name }) => theirs(name))
+      .map(({ name, type, durable, auto_delete, internal, arguments: terms }) => ({
+        name,
+        type,
+        durable,
+        autoDelete: auto_delete,
+        internal,
+        arguments: terms,
+      })),
+    queues: queues.filter(({ name }) => theirs(name)).map(queueOf),
     bindings: bindings
       // every queue is bound to the unnamed exchange by the protocol itself (§3.1.3.1)
-      .filter((binding) => binding.source !== '')
+      .filter(({ source, destination }) => source !== '' && theirs(source) && theirs(destination))
       .map(({ source, destination, destination_type, routing_key, arguments: terms }) => ({
         source,
         destination,
@@ -86,9 +71,46 @@ export async function readInventory(addresses: AmqpAddresses): Promise<Inventory
   };
 }
 
-/** The HTTP API writes the void value of a header binding as the text `undefined`. */
+function queueOf({
+  name,
+  durable,
+  auto_delete,
+  exclusive,
+  arguments: terms,
+  ...queue
+}: HttpQueue): WireQueue {
+  return {
+    name,
+    durable,
+    autoDelete: auto_delete,
+    exclusive,
+    // the broker says of every queue what kind it is; only what was asked for is compared
+    arguments: terms,
+    messages: queue.messages ?? 0,
+    takers: queue.consumers ?? 0,
+    ...(queue.effective_policy_definition && Object.keys(queue.effective_policy_definition).length
+      ? { policy: queue.effective_policy_definition as Arguments }
+      : {}),
+  };
+}
+
+/** @returns one queue as it is at this moment; undefined where there is none. */
+export async function readQueue(broker: AmqpBroker, name: string): Promise<WireQueue | undefined> {
+  const found = await broker.ask<HttpQueue>(broker.path('queues', name));
+  return found && queueOf(found);
+}
+
+/** @returns one exchange as it is at this moment; undefined where there is none. */
+export async function readExchange(broker: AmqpBroker, name: string) {
+  const found = await broker.ask<HttpExchange>(broker.path('exchanges', name));
+  if (!found) return undefined;
+  const { type, durable, auto_delete, internal, arguments: terms } = found;
+  return { name, type, durable, autoDelete: auto_delete, internal, arguments: terms };
+}
+
+/** The HTTP API tells a void value (AMQP 0-9-1 §4.2.5.5) as the text `undefined`. */
 function withVoids(terms: Arguments): Arguments {
-  if (!('x-match' in terms)) return terms;
+  if (!Object.hasOwn(terms, 'x-match')) return terms;
   return Object.fromEntries(
     Object.entries(terms).map(([name, value]) => [name, value === 'undefined' ? null : value]),
   );

@@ -1,75 +1,100 @@
-/** Sends a real message and finds where its copies came to lie. */
+/**
+ * Sends a real message and sees where its copies go, without taking any: beside each queue it may come
+ * to, a queue of our own is bound in just the same way, and what comes there is what comes to the other.
+ */
 import { randomUUID } from 'node:crypto';
-import type { Message } from '@vondle/core';
-import type { GetMessage, Options } from 'amqplib';
-import type { AmqpAddresses } from './address.ts';
-import { openAmqp } from './step.ts';
+import type { Message, WireBinding } from '@vondle/core';
+import type { Options } from 'amqplib';
+import { end, within, type AmqpBroker } from './broker.ts';
+import { OUR_PREFIX } from './names.ts';
+import { brokerTrouble } from './trouble.ts';
 
 export interface ProbeOrder {
   /** Wire name of the exchange; '' is the unnamed one, whose key is a queue's name. */
   readonly exchange: string;
   readonly message: Message;
-  /** The queues to look in. */
-  readonly queues: readonly string[];
+  /** The queues to look beside, each with the bindings it has. */
+  readonly beside: readonly { readonly queue: string; readonly bindings: readonly WireBinding[] }[];
+  /** After how many milliseconds its copies go by themselves; undefined where they would be dead letters then. */
+  readonly expires?: number;
 }
 
 export interface ProbeResult {
-  readonly queues: Readonly<Record<string, number>>;
+  /** Copies by queue. */
+  readonly queues: ReadonlyMap<string, number>;
+  /** No queue wanted it: the broker sent it back (AMQP 0-9-1 §1.8.3.9, basic.return). */
   readonly returned: boolean;
-  /** Queues that held more than could be looked through. */
-  readonly unseen: readonly string[];
+  /** A queue that is full refused it (basic.nack). */
+  readonly refused: boolean;
 }
 
-/** Looking through a queue takes its messages in hand for a moment; longer queues are not looked through. */
-const MOST_LOOKED_AT = 2000;
+/** All of a probe, from the first queue of ours to its answer. */
+const PROBE_MS = 30_000;
 
 /**
- * Publishes a probe as mandatory and waits for the broker's confirm, by which it lies wherever it
- * was routed. Then looks through the queues: the probe's copies are removed, everything else is
- * put back where it was.
+ * Publishes a probe as mandatory and waits for the broker's confirm, by which it lies wherever it was
+ * routed. The queues of our own are exclusive: they go with the connection, whatever ends it.
+ * @throws BrokerTrouble
  */
-export async function sendProbe(addresses: AmqpAddresses, order: ProbeOrder): Promise<ProbeResult> {
-  const connection = await openAmqp(addresses);
+export async function sendProbe(broker: AmqpBroker, order: ProbeOrder): Promise<ProbeResult> {
+  const connection = await broker.connect();
   try {
-    const id = `vondle-probe-${randomUUID()}`;
-    const channel = await connection.createConfirmChannel();
-    channel.on('error', () => {});
-    let returned = false;
-    channel.on('return', () => (returned = true));
-    const { message } = order;
-    channel.publish(order.exchange, message.key, Buffer.from(JSON.stringify(message.body ?? null)), {
-      ...properties(message),
-      mandatory: true,
-      messageId: id,
-      contentType: 'application/json',
-    });
-    await channel.waitForConfirms();
-
-    const queues: Record<string, number> = {};
-    const unseen: string[] = [];
-    for (const queue of order.queues) {
-      const others: GetMessage[] = [];
-      for (;;) {
-        const got = await channel.get(queue, { noAck: false });
-        if (!got) break;
-        if (got.properties.messageId === id) {
-          queues[queue] = (queues[queue] ?? 0) + 1;
-          channel.ack(got);
-          break;
+    return await within(
+      (async () => {
+        const channel = await connection.createConfirmChannel();
+        channel.on('error', () => {});
+        const id = `vondle-probe-${randomUUID()}`;
+        const ours = new Map<string, string>();
+        for (const [i, { queue, bindings }] of order.beside.entries()) {
+          const name = `${OUR_PREFIX}probe.${id}.${i}`;
+          await channel.assertQueue(name, {
+            exclusive: true,
+            durable: false,
+            arguments: { 'x-expires': 2 * PROBE_MS },
+          });
+          for (const { source, key, arguments: terms } of bindings)
+            await channel.bindQueue(name, source, key, terms);
+          ours.set(queue, name);
         }
-        others.push(got);
-        if (others.length >= MOST_LOOKED_AT) {
-          unseen.push(queue);
-          break;
+        let returned = false;
+        channel.on('return', () => (returned = true));
+        const { message } = order;
+        channel.publish(order.exchange, message.key, Buffer.from(JSON.stringify(message.body ?? null)), {
+          ...properties(message),
+          mandatory: true,
+          messageId: id,
+          contentType: 'application/json',
+          ...(order.expires === undefined ? {} : { expiration: order.expires }),
+        });
+        const refused = await channel.waitForConfirms().then(
+          () => false,
+          (error: unknown) => {
+            if (/nacked/.test(String(error))) return true;
+            throw error;
+          },
+        );
+        const queues = new Map<string, number>();
+        if (order.exchange === '') {
+          // by the protocol, what is published there and neither sent back nor refused lies in the queue of that name
+          queues.set(message.key, returned || refused ? 0 : 1);
         }
-      }
-      for (const other of others.reverse()) channel.nack(other, false, true);
-    }
-    await channel.waitForConfirms();
-    await channel.close();
-    return { queues, returned, unseen };
+        for (const [queue, name] of ours) {
+          let copies = 0;
+          for (;;) {
+            const got = await channel.get(name, { noAck: true });
+            if (!got) break;
+            if (got.properties.messageId === id) copies++;
+          }
+          if (copies) queues.set(queue, copies);
+        }
+        return { queues, returned, refused };
+      })(),
+      PROBE_MS,
+    );
+  } catch (error) {
+    throw brokerTrouble(error);
   } finally {
-    await connection.close().catch(() => {});
+    await end(connection);
   }
 }
 

@@ -1,54 +1,260 @@
-/** Carries out the steps of a rollout over AMQP 0-9-1. */
-import type { Step, WireBinding, WireExchange, WireQueue } from '@vondle/core';
-import { connect, type Channel, type ChannelModel } from 'amqplib';
-import type { AmqpAddresses } from './address.ts';
+/** Carries out the steps of a rollout over AMQP 0-9-1. Each may be carried out again: what is so already stays. */
+import { randomUUID } from 'node:crypto';
+import { differs, type Step, type WireBinding, type WireExchange, type WireQueue } from '@vondle/core';
+import type { Channel, ChannelModel } from 'amqplib';
+import { cut, end, within, type AmqpBroker } from './broker.ts';
+import { readExchange, readQueue } from './inventory.ts';
+import { OUR_PREFIX } from './names.ts';
+import { BrokerTrouble, brokerTrouble } from './trouble.ts';
+
+/** A step that gets no answer for so long is given up, and its connection with it. */
+const STEP_MS = 30_000;
+
+const TRY = `${OUR_PREFIX}try.`;
+
+type Replace = Extract<Step, { do: 'replace queue' | 'replace exchange' }>;
 
 /** An open connection that steps are carried out on. */
-export interface StepRunner {
-  run(step: Step): Promise<void>;
-  close(): Promise<void>;
-}
+export class StepRunner {
+  private channel: Channel | undefined;
 
-/** Connects to a broker. @throws when it cannot be reached or lets us not in */
-export async function openAmqp(addresses: AmqpAddresses): Promise<ChannelModel> {
-  const connection = await connect(addresses.amqp, { timeout: 10_000 });
-  // a lost connection shows in the step that needs it; unheard it would end the process
-  connection.on('error', () => {});
-  return connection;
-}
+  private constructor(
+    private readonly broker: AmqpBroker,
+    private readonly connection: ChannelModel,
+    private readonly stepMs: number,
+  ) {}
 
-export async function stepRunner(addresses: AmqpAddresses): Promise<StepRunner> {
-  const connection = await openAmqp(addresses);
-  return {
-    async run(step) {
-      // the broker closes a channel on any refusal, so each step has its own
-      const channel = await connection.createChannel();
-      channel.on('error', () => {});
+  /** @throws BrokerTrouble */
+  static async open(broker: AmqpBroker, stepMs = STEP_MS): Promise<StepRunner> {
+    return new StepRunner(broker, await broker.connect(), stepMs);
+  }
+
+  /**
+   * @param agreed of a queue that is replaced: how many messages may go with it
+   * @returns what there is to know of how it went
+   * @throws BrokerTrouble; `slow` and `gone` leave open whether the broker did it
+   */
+  async run(step: Step, agreed = 0): Promise<string | null> {
+    return this.attempt(async (channel) => {
+      if (step.do === 'replace exchange') return this.replaceExchange(channel, step.exchange, step.bindings);
+      if (step.do === 'replace queue') return this.replaceQueue(channel, step.queue, step.bindings, agreed);
       await carryOut(channel, step);
-      await channel.close();
-    },
-    close: () => connection.close().catch(() => {}),
-  };
+      return null;
+    });
+  }
+
+  /**
+   * Tries that what is to be made anew can be made, before anything is taken away: a throw-away one with
+   * the same settings is made and removed.
+   * @throws BrokerTrouble with the broker's reason where it cannot
+   */
+  async tryOut(steps: readonly Replace[]): Promise<void> {
+    const tried = new Set<string>();
+    for (const step of steps) {
+      const thing = step.do === 'replace queue' ? step.queue : step.exchange;
+      const settings = JSON.stringify({ ...thing, name: '' });
+      if (tried.has(settings)) continue;
+      tried.add(settings);
+      const name = `${TRY}${randomUUID()}`;
+      try {
+        await this.attempt(async (channel) => {
+          if (step.do === 'replace queue') {
+            await declareQueue(channel, { ...step.queue, name });
+            await channel.deleteQueue(name);
+          } else {
+            await declareExchange(channel, { ...step.exchange, name });
+            await channel.deleteExchange(name);
+          }
+        });
+      } catch (error) {
+        const trouble = brokerTrouble(error);
+        if (trouble.kind !== 'refused') throw trouble;
+        const reason = trouble.message.replaceAll(name, thing.name);
+        throw new BrokerTrouble(
+          'refused',
+          trouble.more,
+          `${step.title}: the broker would not make it so: ${reason}`,
+        );
+      }
+    }
+  }
+
+  /** Removes what an earlier process that ended in the midst of trying out left behind. */
+  async tidy(): Promise<void> {
+    for (const what of ['queues', 'exchanges'] as const) {
+      const found = await this.broker.ask<{ items?: { name: string }[] }>(
+        `${this.broker.path(what)}?page=1&page_size=100&name=${TRY}&columns=name`,
+      );
+      for (const { name } of found?.items ?? []) {
+        if (!name.startsWith(TRY)) continue;
+        await this.attempt((channel) =>
+          what === 'queues' ? channel.deleteQueue(name) : channel.deleteExchange(name),
+        );
+      }
+    }
+  }
+
+  /** @returns how many messages wait in a queue at this moment; undefined where there is no such queue */
+  async waiting(queue: string): Promise<number | undefined> {
+    return this.attempt((channel) => counted(channel, queue)).catch((error: unknown) => {
+      if (brokerTrouble(error).kind === 'refused') return undefined;
+      throw error;
+    });
+  }
+
+  /** Ends at once, whatever is going on. */
+  abort(): void {
+    cut(this.connection);
+  }
+
+  async close(): Promise<void> {
+    await end(this.connection);
+  }
+
+  /** Does something on the channel within the deadline; one that the broker closed is replaced. */
+  private async attempt<T>(work: (channel: Channel) => Promise<T>): Promise<T> {
+    try {
+      return await within(this.onChannel(work), this.stepMs);
+    } catch (error) {
+      const trouble = brokerTrouble(error);
+      // nobody answers: what was sent may still be done, and nothing more is sent here
+      if (trouble.kind === 'slow') this.abort();
+      throw trouble;
+    }
+  }
+
+  private async onChannel<T>(work: (channel: Channel) => Promise<T>): Promise<T> {
+    if (!this.channel) {
+      const fresh = await this.connection.createChannel();
+      fresh.on('error', () => {});
+      fresh.on('close', () => {
+        if (this.channel === fresh) this.channel = undefined;
+      });
+      this.channel = fresh;
+    }
+    const { channel } = this;
+    try {
+      return await work(channel);
+    } catch (error) {
+      // the broker closes a channel on any refusal
+      if (this.channel === channel) this.channel = undefined;
+      throw error;
+    }
+  }
+
+  private async replaceQueue(
+    channel: Channel,
+    queue: WireQueue,
+    bindings: readonly WireBinding[],
+    agreed: number,
+  ): Promise<string | null> {
+    const there = await readQueue(this.broker, queue.name);
+    if (there && differs(queue, there) === '') {
+      for (const binding of bindings) await bind(channel, binding);
+      return null;
+    }
+    let waiting = 0;
+    if (there) {
+      waiting = await counted(channel, queue.name);
+      if (waiting > agreed) throw moreThanAgreed(queue.name, waiting, agreed);
+    }
+    const release = await this.hold(channel, bindings, queue.name);
+    const began = performance.now();
+    let destroyed = 0;
+    if (there) {
+      // where none may go, the broker itself sees to it; queues that are replicated cannot be asked to
+      const ifEmpty = waiting === 0 && there.arguments['x-queue-type'] !== 'quorum';
+      destroyed = (await channel.deleteQueue(queue.name, { ifEmpty })).messageCount;
+    }
+    await declareQueue(channel, queue);
+    for (const binding of bindings) await bind(channel, binding);
+    const ms = Math.max(1, Math.round(performance.now() - began));
+    await release();
+    const gone = destroyed
+      ? `; ${destroyed} ${destroyed === 1 ? 'message was' : 'messages were'} destroyed`
+      : '';
+    return `for ${ms} ms nothing could come to lie in it${gone}`;
+  }
+
+  private async replaceExchange(
+    channel: Channel,
+    exchange: WireExchange,
+    bindings: readonly WireBinding[],
+  ): Promise<string | null> {
+    const there = await readExchange(this.broker, exchange.name);
+    if (there && differs(exchange, there) === '') {
+      for (const binding of bindings) await bind(channel, binding);
+      return null;
+    }
+    const release = await this.hold(
+      channel,
+      bindings.filter(({ source }) => source !== exchange.name),
+      exchange.name,
+    );
+    const began = performance.now();
+    await channel.deleteExchange(exchange.name);
+    await declareExchange(channel, exchange);
+    for (const binding of bindings) await bind(channel, binding);
+    const ms = Math.max(1, Math.round(performance.now() - began));
+    await release();
+    return `for ${ms} ms nothing could be routed by it`;
+  }
+
+  /**
+   * An auto-delete exchange goes with its last binding (AMQP 0-9-1 §1.6.2.3), which may be the one to
+   * what is replaced: meanwhile a queue of ours is bound to it, which goes with our connection.
+   * @returns what ends that
+   */
+  private async hold(
+    channel: Channel,
+    bindings: readonly WireBinding[],
+    what: string,
+  ): Promise<() => Promise<void>> {
+    const sources = [
+      ...new Set(bindings.filter(({ destination }) => destination === what).map(({ source }) => source)),
+    ];
+    const holders: string[] = [];
+    for (const source of sources) {
+      const exchange = await readExchange(this.broker, source);
+      if (!exchange?.autoDelete) continue;
+      const { queue } = await channel.assertQueue(`${OUR_PREFIX}hold.${randomUUID()}`, {
+        exclusive: true,
+        arguments: { 'x-max-length': 1 },
+      });
+      await channel.bindQueue(queue, source, queue, { 'x-match': 'all', [queue]: true });
+      holders.push(queue);
+    }
+    return async () => {
+      for (const queue of holders) await channel.deleteQueue(queue);
+    };
+  }
 }
 
-/** Carries one step out on an open channel, which the broker closes when it refuses. */
-export async function carryOut(channel: Channel, step: Step): Promise<void> {
+/** Carries out a step that takes nothing away to make it again, on an open channel, which the broker closes when it refuses. */
+export async function carryOut(channel: Channel, step: Exclude<Step, Replace>): Promise<void> {
   switch (step.do) {
     case 'declare exchange':
       return declareExchange(channel, step.exchange);
-    case 'replace exchange':
-      await channel.deleteExchange(step.exchange.name);
-      return declareExchange(channel, step.exchange);
     case 'declare queue':
-      return declareQueue(channel, step.queue);
-    case 'replace queue':
-      await channel.deleteQueue(step.queue.name);
       return declareQueue(channel, step.queue);
     case 'bind':
       return bind(channel, step.binding);
     case 'unbind':
       return unbind(channel, step.binding);
   }
+}
+
+async function counted(channel: Channel, queue: string): Promise<number> {
+  return (await channel.checkQueue(queue)).messageCount;
+}
+
+function moreThanAgreed(queue: string, waiting: number, agreed: number): BrokerTrouble {
+  const are = waiting === 1 ? '1 message waits' : `${waiting} messages wait`;
+  return new BrokerTrouble(
+    'refused',
+    '',
+    `${are} in ${queue}, and ${agreed ? `only ${agreed}` : 'none'} were agreed to be destroyed; it was left as it is. Plan again.`,
+  );
 }
 
 async function declareExchange(channel: Channel, exchange: WireExchange): Promise<void> {

@@ -17,8 +17,10 @@ import {
 } from '@vondle/core';
 import type { ChannelModel, ConfirmChannel } from 'amqplib';
 import { connectAsync, type MqttClient } from 'mqtt';
-import { askBroker, readInventory } from './inventory.ts';
-import { carryOut, openAmqp } from './step.ts';
+import { allowedAddresses } from '../allowed.ts';
+import { AmqpBroker } from './broker.ts';
+import { readInventory } from './inventory.ts';
+import { carryOut } from './step.ts';
 import { smaller, truthCase, type TruthCase } from './truth-cases.ts';
 
 const CASES = Number(process.env['TRUTH_CASES'] ?? 300);
@@ -26,20 +28,23 @@ const SEED = Number(process.env['TRUTH_SEED'] ?? 1);
 const VHOST = 'truth';
 
 const amqp = `${process.env['TEST_BROKER_AMQP']}/${VHOST}`;
-const addresses = { amqp, http: String(process.env['TEST_BROKER_HTTP']) };
+/** On a broker that has none of it nothing is replaced. */
+type Plain = Parameters<typeof carryOut>[1];
+const broker = new AmqpBroker(
+  { amqp, http: String(process.env['TEST_BROKER_HTTP']) },
+  allowedAddresses('loopback'),
+);
 let connection: ChannelModel;
 let mqtt: MqttClient;
 
 beforeAll(async () => {
   const user = encodeURIComponent(new URL(amqp).username);
   // nothing of a run that was broken off may be left
-  await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'DELETE' }).catch(() => {});
-  await askBroker(addresses, `/api/vhosts/${VHOST}`, { method: 'PUT' });
-  await askBroker(addresses, `/api/permissions/${VHOST}/${user}`, {
-    method: 'PUT',
-    body: JSON.stringify({ configure: '.*', write: '.*', read: '.*' }),
-  });
-  connection = await openAmqp(addresses);
+  await broker.ask(broker.path('vhosts'), { method: 'DELETE' });
+  await broker.ask(broker.path('vhosts'), { method: 'PUT', body: {} });
+  const all = { configure: '.*', write: '.*', read: '.*' };
+  await broker.ask(broker.path('permissions', user), { method: 'PUT', body: all });
+  connection = await broker.connect();
   const { username, password, host } = new URL(String(process.env['TEST_BROKER_MQTT']));
   mqtt = await connectAsync(`mqtt://${host}`, {
     username: `${VHOST}:${username}`,
@@ -125,7 +130,7 @@ async function observe(of: TruthCase, graph: RoutingGraph, expected: readonly Ou
   const wanted = wantedState(graph.topology, 'b');
   const { steps } = planRollout(wanted, { exchanges: [], queues: [], bindings: [] });
   try {
-    await Promise.all(steps.map((step) => carryOut(channel, step))).catch((error: unknown) => {
+    await Promise.all(steps.map((step) => carryOut(channel, step as Plain))).catch((error: unknown) => {
       throw refusal ?? error;
     });
     const refused = new Set<number>();
@@ -311,9 +316,9 @@ test('a rollout is read back as nothing left to do', async () => {
   const channel = await connection.createChannel();
   const topology = topologyOf(truthCase(5));
   const wanted = wantedState(topology, 'b');
-  const before = planRollout(wanted, await readInventory(addresses));
-  for (const step of before.steps) await carryOut(channel, step);
-  expect(planRollout(wanted, await readInventory(addresses)).steps).toEqual([]);
+  const before = planRollout(wanted, await readInventory(broker));
+  for (const step of before.steps) await carryOut(channel, step as Plain);
+  expect(planRollout(wanted, await readInventory(broker)).steps).toEqual([]);
   for (const { name } of wanted.queues) await channel.deleteQueue(name);
   for (const { name } of wanted.exchanges) if (!name.startsWith('amq.')) await channel.deleteExchange(name);
   await channel.close();

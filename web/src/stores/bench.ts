@@ -341,7 +341,13 @@ export const useBench = defineStore('bench', () => {
       arrived(slug, saved.version, sent);
     } catch (error) {
       if (error instanceof ApiProblem && error.status === 409) {
-        const other = error.more['theirs'] as DraftData;
+        // who and when is told with the answer; what they wrote is asked for
+        const other = (await api.topology(slug).catch(() => undefined))?.draft;
+        if (!other) {
+          saveState.value = 'offline';
+          schedule(RETRY_AFTER_MS);
+          return;
+        }
         // an earlier save of this very text, whose answer was lost on the way, is no conflict
         if (same(other.documents, sent)) return arrived(slug, other.version, sent);
         theirs.value = other;

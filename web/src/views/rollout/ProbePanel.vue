@@ -21,6 +21,11 @@ const here = computed(() =>
   ),
 );
 
+/** Whether it enters there, but by MQTT. */
+const byMqtt = computed(() =>
+  focus.publishes.some(({ via, to }) => via === 'mqtt' && to.startsWith(props.rollout.broker)),
+);
+
 async function send() {
   const publish = here.value[0];
   const { message } = focus;
@@ -46,13 +51,25 @@ async function send() {
 }
 
 function rows({ predicted, observed }: Probe) {
-  const names = [...new Set([...Object.keys(predicted.queues), ...Object.keys(observed.queues)])].sort();
-  return names.map((name) => {
-    const said = predicted.queues[name] ?? 0;
-    const unseen = observed.unseen.includes(name);
-    const seen = unseen ? 'too long to look through' : String(observed.queues[name] ?? 0);
-    return { name, said, seen, agrees: unseen || String(said) === seen };
+  const unseen = new Map(observed.unseen.map(({ queue, why }) => [queue, why]));
+  const said = new Map(Object.entries(predicted.queues));
+  const seen = new Map(Object.entries(observed.queues));
+  return [...new Set([...said.keys(), ...seen.keys()])].sort().map((name) => {
+    const why = unseen.get(name);
+    const copies = seen.get(name) ?? 0;
+    return {
+      name,
+      said: said.get(name) ?? 0,
+      seen: why ? 'not seen' : String(copies),
+      why,
+      agrees: why !== undefined || (said.get(name) ?? 0) === copies,
+    };
   });
+}
+
+function outcome({ agrees }: Probe): string {
+  if (agrees === null) return 'What was seen of it is as the trace says; not all could be seen.';
+  return agrees ? 'It landed exactly where the trace says.' : 'It did not land where the trace says.';
 }
 </script>
 
@@ -60,13 +77,21 @@ function rows({ predicted, observed }: Probe) {
   <section class="probe" aria-label="probe">
     <h2>Prove it with a probe</h2>
     <p class="soft">
-      A real message is published to {{ rollout.broker }} in {{ rollout.environment }}; its copies are found
-      in the queues and removed again. Other messages stay where they are.
+      A real message is published to {{ rollout.broker }} in {{ rollout.environment }} and seen through queues
+      of our own beside the real ones. No message is taken or put back. Whoever takes from the real queues
+      meets it like any other; what nobody takes goes by itself after 20 seconds, unless it would be a dead
+      letter then.
     </p>
     <FollowBar class="follow" />
     <p v-if="focus.type && here.length === 0" class="soft">
-      {{ focus.publishes[0]?.app }} does not send this type to an entry of {{ rollout.broker }}; choose
-      another.
+      <template v-if="byMqtt">
+        It enters {{ rollout.broker }} by MQTT; probes are sent by AMQP 0-9-1 alone, so this way cannot be
+        proved here.
+      </template>
+      <template v-else>
+        {{ focus.publishes[0]?.app }} does not send this type to an entry of {{ rollout.broker }}; choose
+        another.
+      </template>
     </p>
     <el-button type="primary" :loading="busy" :disabled="!bench.canWrite || here.length === 0" @click="send">
       Send a probe{{ here[0] ? ` to ${here[0].to}` : '' }}
@@ -77,11 +102,14 @@ function rows({ predicted, observed }: Probe) {
         <code>{{ probe.sent.type }}</code> to <code>{{ probe.sent.to }}</code> with key
         <code>{{ probe.sent.key }}</code>
       </h3>
-      <p :class="probe.agrees ? 'good' : 'error'">
-        {{
-          probe.agrees ? 'It landed exactly where the trace says.' : 'It did not land where the trace says.'
-        }}
+      <p :class="probe.agrees === null ? 'warning' : probe.agrees ? 'good' : 'error'">
+        {{ outcome(probe) }}
         {{ probe.observed.returned ? 'No queue wanted it: the broker sent it back.' : '' }}
+        {{ probe.observed.refused ? 'A queue that is full refused it.' : '' }}
+      </p>
+      <p v-if="probe.observed.stays.length" class="soft">
+        Its copies stay in {{ probe.observed.stays.join(', ') }} until somebody takes them: going by
+        themselves they would be dead letters.
       </p>
       <table v-if="rows(probe).length">
         <thead>
@@ -95,10 +123,13 @@ function rows({ predicted, observed }: Probe) {
           <tr v-for="row in rows(probe)" :key="row.name" :class="{ differs: !row.agrees }">
             <td class="mono">{{ row.name }}</td>
             <td class="number">{{ row.said }}</td>
-            <td class="number">{{ row.seen }} {{ row.agrees ? '' : '≠' }}</td>
+            <td class="number" :title="row.why">{{ row.seen }} {{ row.agrees ? '' : '≠' }}</td>
           </tr>
         </tbody>
       </table>
+      <p v-for="row in rows(probe).filter(({ why }) => why)" :key="row.name" class="soft">
+        <code>{{ row.name }}</code>: {{ row.why }}.
+      </p>
     </article>
   </section>
 </template>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { useIntervalFn } from '@vueuse/core';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
-import { computed, ref, watch } from 'vue';
+import { computed, onUnmounted, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, type Rollout, type RolloutEntry, type RolloutState, type Target } from '../../api.ts';
 import { useBench } from '../../stores/bench.ts';
+import { listen, withNews } from './live.ts';
 import ProbePanel from './ProbePanel.vue';
 
 const STATES: Record<RolloutState, string> = {
@@ -24,11 +24,14 @@ const targets = ref<Target[]>();
 const list = ref<RolloutEntry[]>([]);
 const target = ref<number>();
 const revision = ref<number>();
-const current = ref<Rollout>();
+const current = shallowRef<Rollout>();
 const trouble = ref('');
 const busy = ref(false);
-/** Why an approver applies it although something keeps it from there. */
-const override = ref('');
+/** Why an approver consents. */
+const words = ref('');
+/** Whether somebody agrees to what it destroys. */
+const agreed = ref(false);
+const protections = ref<string[]>([]);
 const approver = computed(() => bench.topology?.role === 'approver');
 
 /** Runs something that talks to the server; what goes wrong is shown, and nothing else is started meanwhile. */
@@ -45,6 +48,7 @@ async function attempt(work: () => Promise<void>) {
 }
 
 async function refresh(id: number) {
+  if (current.value?.id !== id) agreed.value = false;
   current.value = await api.rollout(slug.value, id);
   list.value = await api.rollouts(slug.value);
   if (current.value.state === 'applied') await bench.standAgain();
@@ -56,6 +60,7 @@ watch(
     attempt(async () => {
       targets.value = await api.targets(slug.value);
       list.value = await api.rollouts(slug.value);
+      protections.value = await api.protections(slug.value);
       target.value ??= targets.value[0]?.id;
       revision.value ??= bench.revisions[0]?.number;
       const asked = Number(route.query.rollout) || list.value[0]?.id;
@@ -64,19 +69,21 @@ watch(
   { immediate: true },
 );
 
-const watching = useIntervalFn(
-  () =>
-    void (
-      current.value && refresh(current.value.id).catch((error: Error) => (trouble.value = error.message))
-    ),
-  400,
-  { immediate: false },
-);
+let deaf = () => {};
+/** Steps are told as they go on, not asked for again and again. */
 watch(
-  () => current.value?.state,
-  (state) => (state === 'applying' ? watching.resume() : watching.pause()),
-  { immediate: true },
+  () => [current.value?.id, current.value?.state === 'applying'] as const,
+  ([id, running]) => {
+    deaf();
+    deaf = () => {};
+    if (id === undefined || !running) return;
+    deaf = listen(slug.value, id, current.value!.change, {
+      news: (news) => (current.value = withNews(current.value!, news)),
+      over: () => void refresh(id).catch((error: Error) => (trouble.value = error.message)),
+    });
+  },
 );
+onUnmounted(() => deaf());
 
 const choose = (id: number) =>
   attempt(async () => {
@@ -91,16 +98,44 @@ const plan = () =>
   });
 const apply = () =>
   attempt(async () => {
-    await api.applyRollout(slug.value, current.value!.id, override.value.trim());
-    override.value = '';
+    await api.applyRollout(slug.value, current.value!.id, agreed.value ? waiting.value : 0);
+    await refresh(current.value!.id);
+  });
+const consent = () =>
+  attempt(async () => {
+    await api.consent(slug.value, current.value!.id, words.value.trim());
+    words.value = '';
     await refresh(current.value!.id);
   });
 const stop = () => attempt(() => api.stopRollout(slug.value, current.value!.id));
+const more = () =>
+  attempt(async () => {
+    const known = current.value!;
+    const page = await api.steps(slug.value, known.id, known.steps.length);
+    current.value = { ...known, steps: [...known.steps, ...page] };
+  });
 
-const done = computed(() => current.value?.steps.filter((step) => step.state === 'done').length ?? 0);
-const destroying = computed(
-  () => current.value?.steps.filter(({ step }) => step.risk === 'loses messages') ?? [],
+const environment = computed(() => targets.value?.find(({ id }) => id === target.value)?.environment);
+const isProtected = computed(
+  () => environment.value !== undefined && protections.value.includes(environment.value),
 );
+const protect = () =>
+  attempt(async () => {
+    await api.protect(slug.value, environment.value!, !isProtected.value);
+    protections.value = await api.protections(slug.value);
+  });
+
+/** Messages that wait in what is replaced. */
+const waiting = computed(() => current.value?.destroys.reduce((sum, { messages }) => sum + messages, 0) ?? 0);
+/** Why it cannot be applied yet, in words; nothing where it can. */
+const notYet = computed(() => {
+  const it = current.value;
+  if (!it) return '';
+  if (!bench.canWrite) return 'You may read this topology, not carry it out.';
+  if (it.needsConsent && !it.consentBy) return 'An approver has to consent first.';
+  if (waiting.value && !agreed.value) return 'Say first that what waits may be destroyed.';
+  return '';
+});
 const name = (each: { environment: string; broker: string }) => `${each.environment} · ${each.broker}`;
 </script>
 
@@ -135,6 +170,16 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         @click="plan"
         >Read the broker and list the steps</el-button
       >
+      <p v-if="environment" class="soft protection" data-testid="protection">
+        {{
+          isProtected
+            ? `${environment} is protected: what goes there needs the consent of an approver who did not write it and does not start it.`
+            : `${environment} is not protected.`
+        }}
+        <button v-if="approver" class="plain link" :disabled="busy" @click="protect">
+          {{ isProtected ? 'lift this' : `protect ${environment}` }}
+        </button>
+      </p>
       <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
       <h2 v-if="list.length">Earlier</h2>
       <ul class="earlier">
@@ -168,37 +213,77 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           <span v-else class="error">{{ current.error }}</span>
         </p>
         <p v-else-if="current.error" class="error">{{ current.error }}</p>
-        <progress
-          v-if="current.state === 'applying'"
-          :value="done"
-          :max="current.steps.length"
-          :aria-label="`${done} of ${current.steps.length} steps`"
-        />
-        <p v-if="current.steps.length === 0" class="good">Nothing to do: the broker has all of it already.</p>
-        <p v-if="current.state === 'planned' && destroying.length" class="error">
-          This destroys the messages in
-          {{ destroying.map(({ step }) => ('queue' in step ? step.queue.name : '')).join(', ') }}.
-        </p>
-        <div v-if="current.obstacles.length" class="obstacles" data-testid="obstacles">
+        <p v-if="current.note" class="warning">{{ current.note }}</p>
+        <template v-if="current.state === 'applying'">
+          <progress
+            :value="current.count.done"
+            :max="current.count.all"
+            :aria-label="`${current.count.done} of ${current.count.all} steps`"
+          />
+          <p class="soft">{{ current.count.done }} of {{ current.count.all }} steps</p>
+        </template>
+        <p v-if="current.count.all === 0" class="good">Nothing to do: the broker has all of it already.</p>
+        <div
+          v-if="current.state === 'planned' && current.destroys.length"
+          class="obstacles"
+          data-testid="destroys"
+        >
           <p class="error">
-            {{ name(current) }} is protected, and
-            {{ current.obstacles.length === 1 ? 'this keeps' : 'these keep' }} r{{ current.revision }}
-            from it:
+            {{ current.destroys.length === 1 ? 'This queue is' : 'These queues are' }} deleted and made again,
+            for a broker cannot change {{ current.destroys.length === 1 ? 'it' : 'them' }} in place:
           </p>
           <ul>
-            <li v-for="each in current.obstacles" :key="each">{{ each }}</li>
+            <li v-for="each in current.destroys" :key="each.queue">
+              <code>{{ each.queue }}</code>: {{ each.messages || 'no' }}
+              {{ each.messages === 1 ? 'message waits' : 'messages wait'
+              }}{{ each.messages ? ` and ${each.messages === 1 ? 'is' : 'are'} destroyed` : '' }}
+              <template v-if="each.takers"
+                >; {{ each.takers }} {{ each.takers === 1 ? 'taker is' : 'takers are' }} cut off</template
+              >
+            </li>
           </ul>
-          <p v-if="current.override" class="soft">Applied all the same: “{{ current.override }}”</p>
-          <el-input
-            v-else-if="current.state === 'planned' && approver"
-            v-model="override"
-            type="textarea"
-            :rows="2"
-            placeholder="why it is applied all the same"
-            aria-label="why it is applied all the same"
-          />
+          <label v-if="waiting && bench.canWrite" class="agree">
+            <input v-model="agreed" type="checkbox" />
+            {{ waiting === 1 ? 'The 1 message' : `The ${waiting} messages` }} may be destroyed
+          </label>
+        </div>
+        <div v-if="current.needsConsent" class="obstacles" data-testid="obstacles">
+          <template v-if="current.obstacles.length">
+            <p class="error">
+              {{ current.obstacles.length === 1 ? 'This stands' : 'These stand' }} against r{{
+                current.revision
+              }}
+              in {{ current.environment }}, which is protected:
+            </p>
+            <ul>
+              <li v-for="each in current.obstacles" :key="each">{{ each }}</li>
+            </ul>
+          </template>
+          <p v-else class="soft">
+            {{ current.environment }} is protected. Nothing stands against r{{ current.revision }} there.
+          </p>
+          <p v-if="current.consentBy" class="soft">
+            {{ current.consentBy }} consented{{ current.consentWords ? `: “${current.consentWords}”` : '.' }}
+          </p>
+          <template v-else-if="current.state === 'planned' && approver">
+            <el-input
+              v-model="words"
+              type="textarea"
+              :rows="2"
+              :placeholder="
+                current.obstacles.length ? 'why it may go there all the same' : 'what you want to say with it'
+              "
+              aria-label="words of consent"
+            />
+            <el-button
+              :loading="busy"
+              :disabled="current.obstacles.length > 0 && words.trim().length < 10"
+              @click="consent"
+              >Consent</el-button
+            >
+          </template>
           <p v-else-if="current.state === 'planned'" class="soft">
-            Mend them and save a new revision, or ask an approver to override this with words.
+            An approver who did not write r{{ current.revision }} has to consent, and somebody else starts it.
           </p>
         </div>
         <div class="acts">
@@ -206,31 +291,36 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
             v-if="current.state === 'planned'"
             type="primary"
             :loading="busy"
-            :disabled="
-              !bench.canWrite || (current.obstacles.length > 0 && (!approver || override.trim().length < 10))
-            "
+            :disabled="notYet !== ''"
             @click="apply"
             >{{
-              current.steps.length
-                ? `Apply ${current.steps.length} step${current.steps.length === 1 ? '' : 's'}`
+              current.count.all
+                ? `Apply ${current.count.all} step${current.count.all === 1 ? '' : 's'}`
                 : 'Mark as applied'
             }}</el-button
           >
-          <el-button v-if="current.state === 'applying'" @click="stop">Stop after this step</el-button>
+          <span v-if="current.state === 'planned' && notYet" class="soft">{{ notYet }}</span>
+          <el-button v-if="current.state === 'applying'" :disabled="current.stopAsked" @click="stop">{{
+            current.stopAsked ? 'Stopping …' : 'Stop after this step'
+          }}</el-button>
         </div>
       </header>
       <ol>
         <li v-for="each in current.steps" :key="each.position" :class="each.state" data-testid="step">
           <span class="state" :aria-label="each.state">{{
-            { pending: '·', running: '›', done: '✓', failed: '✕' }[each.state]
+            { pending: '·', running: '›', done: '✓', failed: '✕', unknown: '?' }[each.state]
           }}</span>
-          <span>{{ each.step.title }}</span>
-          <span v-if="each.step.risk !== 'none'" class="warning">{{
-            each.step.risk === 'some' ? 'changes what messages do now' : each.step.risk
+          <span class="title">{{ each.title }}</span>
+          <span v-if="each.risk !== 'none'" class="warning">{{
+            each.risk === 'some' ? 'changes what messages do now' : each.risk
           }}</span>
+          <span v-if="each.said" class="soft">{{ each.said }}</span>
           <span v-if="each.error" class="error">{{ each.error }}</span>
         </li>
       </ol>
+      <el-button v-if="current.steps.length < current.count.all" :loading="busy" @click="more">
+        Show more of the {{ current.count.all }} steps
+      </el-button>
       <p class="soft">
         {{ current.inPlace }} {{ current.inPlace === 1 ? 'thing is' : 'things are' }} in place already.
       </p>
@@ -312,6 +402,20 @@ label {
 .obstacles ul {
   list-style: disc;
   padding-left: 20px;
+}
+.agree {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  color: var(--ink);
+}
+.acts {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+.title {
+  overflow-wrap: anywhere;
 }
 .steps header {
   display: grid;

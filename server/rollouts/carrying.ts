@@ -1,0 +1,355 @@
+/**
+ * Carrying one rollout out, from wherever it stands: each step is noted before and after, and whatever
+ * falls meanwhile (the broker, the database, this process), it goes on from what the broker really has.
+ */
+import { setTimeout as pause } from 'node:timers/promises';
+import type { Step } from '@vondle/core';
+import { and, eq, sql } from 'drizzle-orm';
+import type { Logger } from 'pino';
+import { whenReached, type Database } from '../db/connect.ts';
+import { forTheLog } from '../db/trouble.ts';
+import { rollouts, type RolloutState } from '../db/schema.ts';
+import { openTarget, type Openers } from '../environments/store.ts';
+import { Problem } from '../http/problem.ts';
+import { tellOf } from '../live/changes.ts';
+import { StepRunner } from '../targets/amqp/step.ts';
+import { brokerTrouble, BrokerTrouble } from '../targets/amqp/trouble.ts';
+import type { Work } from '../work/pool.ts';
+import { Claim, ClaimLost, type ClaimTimes } from './claims.ts';
+import { changeRollout, markStep, rolloutOf, stepsToDo, type RolloutRow, type StepRow } from './store.ts';
+
+export interface CarryingParts {
+  readonly db: Database;
+  readonly openers: Openers;
+  readonly work: Pick<Work, 'run'>;
+  readonly log: Logger;
+  readonly claims: ClaimTimes;
+  /** How long a broker that is away is waited for before the rollout fails. */
+  readonly awayMs: number;
+  /** How long one step may take. */
+  readonly stepMs: number;
+}
+
+/** Steps loaded at once. */
+const PAGE = 200;
+/** Who watches is told at most so often. */
+const TELL_MS = 100;
+/** After a stop is asked for, the step at hand has this long before the connection is closed. */
+const STOP_MS = 3000;
+
+/** Stop was asked for. */
+class Stopped extends Error {}
+
+export class Carrying {
+  private readonly claim: Claim;
+  private runner: StepRunner | undefined;
+  private stopping = false;
+  private leaving = false;
+  private lost = false;
+  private told = 0;
+  private readonly awake = new AbortController();
+
+  constructor(
+    private readonly parts: CarryingParts,
+    private readonly rolloutId: number,
+  ) {
+    this.claim = new Claim(parts.db, rolloutId, parts.claims, {
+      lost: () => {
+        this.lost = true;
+        this.runner?.abort();
+        this.awake.abort();
+      },
+      stop: () => this.stop(),
+    });
+  }
+
+  /** Ends soon: after the step at hand, or with the connection when that takes long. */
+  stop(): void {
+    if (this.stopping) return;
+    this.stopping = true;
+    this.awake.abort();
+    setTimeout(() => this.runner?.abort(), STOP_MS).unref();
+  }
+
+  /** Gives up the hold after the step at hand, for another process to go on: this one is ending. */
+  leave(): void {
+    this.leaving = true;
+    this.awake.abort();
+    setTimeout(() => this.runner?.abort(), STOP_MS).unref();
+  }
+
+  /** Carries the rollout out if nobody else does. Resolves when it is over, or is not ours any more. */
+  async run(): Promise<void> {
+    const { log } = this.parts;
+    const taken = await whenReached(() => this.claim.take());
+    if (!taken) return;
+    const rollout = await this.reach(() => this.row());
+    if (taken.again) log.warn({ rollout: this.rolloutId }, 'a rollout that was left is taken over');
+    try {
+      await this.carryOut(rollout, taken.again);
+    } catch (error) {
+      if (this.leaving) return void (await this.claim.letGo().catch(() => {}));
+      if (error instanceof ClaimLost || this.lost) return;
+      if (error instanceof Stopped)
+        await this.finish('stopped', { error: 'Stopped on request; plan again to go on from here.' });
+      else {
+        const words =
+          error instanceof Problem
+            ? error.detail
+            : error instanceof BrokerTrouble
+              ? error.message
+              : undefined;
+        if (words === undefined)
+          log.error({ rollout: this.rolloutId, err: forTheLog(error) }, 'rollout failed');
+        await this.finish('failed', {
+          error: words ?? 'The server could not go on; its log says why. Plan again to go on from here.',
+        });
+      }
+    } finally {
+      this.claim.end();
+      await this.runner?.close().catch(() => {});
+    }
+  }
+
+  private async row(): Promise<RolloutRow> {
+    const { db } = this.parts;
+    const [found] = await db
+      .select({ topologyId: rollouts.topologyId })
+      .from(rollouts)
+      .where(eq(rollouts.id, this.rolloutId));
+    const row = found && (await rolloutOf(db, found.topologyId, this.rolloutId));
+    if (!row) throw new ClaimLost();
+    return row;
+  }
+
+  private async carryOut(rollout: RolloutRow, left: boolean): Promise<void> {
+    const { log } = this.parts;
+    let unsure = left;
+    let repaired = false;
+    let tried = false;
+    let awaySince: number | undefined;
+    for (let wait = 200; ;) {
+      try {
+        this.mustGoOn();
+        if (unsure) {
+          const found = await this.reach(() =>
+            this.parts.work.run('goOn', { rolloutId: this.rolloutId, claimedBy: this.claim.holder }),
+          );
+          log.info({ rollout: this.rolloutId, found }, 'went on from what the broker has');
+        }
+        if (!this.runner) await this.open(rollout);
+        if (!tried) {
+          await this.runner!.tidy();
+          await this.tryOut();
+          tried = true;
+        }
+        await this.steps(rollout);
+        const { left: differs, added } = await this.reach(() =>
+          this.parts.work.run('readBack', { rolloutId: this.rolloutId, repair: unsure && !repaired }),
+        );
+        if (added) {
+          repaired = true;
+          continue;
+        }
+        await this.finish('applied', {
+          verified: differs.length === 0,
+          error: differs.length ? `The broker still differs: ${differs.join('; ')}` : null,
+        });
+        log.info({ rollout: this.rolloutId, verified: differs.length === 0 }, 'rollout applied');
+        return;
+      } catch (error) {
+        const away = this.isAway(error);
+        if (!away) throw error;
+        this.runner?.abort();
+        this.runner = undefined;
+        this.mustGoOn();
+        unsure = true;
+        awaySince ??= performance.now();
+        // once there was an answer in between, it counts anew
+        if (this.progressed) awaySince = performance.now();
+        this.progressed = false;
+        if (performance.now() - awaySince > this.parts.awayMs) throw error;
+        await this.note(`${rollout.broker} in ${rollout.environment}: ${away}; trying again`);
+        await pause(wait, undefined, { signal: this.awake.signal }).catch(() => {});
+        wait = Math.min(2 * wait, 5000);
+      }
+    }
+  }
+
+  private progressed = false;
+
+  /** @returns in words why the broker cannot be worked with now, if it may pass */
+  private isAway(error: unknown): string | undefined {
+    if (error instanceof BrokerTrouble && error.mayPass && error.kind !== 'slow') return error.message;
+    // told by a thread that looked at the broker
+    if (error instanceof Problem && error.status === 502) return 'the broker cannot be reached';
+    return undefined;
+  }
+
+  private async open(rollout: RolloutRow): Promise<void> {
+    const { db, openers, stepMs } = this.parts;
+    const target =
+      rollout.targetId === null
+        ? undefined
+        : await this.reach(() => openTarget(db, openers, rollout.topologyId, rollout.targetId!));
+    if (!target) throw new Problem(409, 'No target', 'The target of this rollout was removed.');
+    this.runner = await StepRunner.open(target.reached, stepMs);
+    this.mustGoOn();
+    await this.note(null);
+  }
+
+  /** Before anything is taken away to be made anew, that it can be made is tried. */
+  private async tryOut(): Promise<void> {
+    for (let after = -1; ;) {
+      const page = await this.reach(() => stepsToDo(this.parts.db, this.rolloutId, after, PAGE));
+      const last = page.at(-1);
+      if (!last) return;
+      after = last.position;
+      const replaced = page.flatMap(({ step }) =>
+        step.do === 'replace queue' || step.do === 'replace exchange' ? [step] : [],
+      );
+      await this.runner!.tryOut(replaced);
+    }
+  }
+
+  private async steps(rollout: RolloutRow): Promise<void> {
+    const agreed = new Map(rollout.destroys.map(({ queue, messages }) => [queue, messages]));
+    for (let after = -1; ;) {
+      const page = await this.reach(() => stepsToDo(this.parts.db, this.rolloutId, after, PAGE));
+      if (page.length === 0) break;
+      for (const [i, each] of page.entries()) {
+        if (i === 0) await this.mark([{ position: each.position, state: 'running' }]);
+        const said = await this.step(each, agreed);
+        const next = page[i + 1];
+        // one note for the end of a step and the beginning of the next
+        await this.mark([
+          { position: each.position, state: 'done', said },
+          ...(next ? [{ position: next.position, state: 'running' as const }] : []),
+        ]);
+        after = each.position;
+      }
+    }
+    await this.reach(() => tellOf(this.parts.db, this.rolloutId));
+  }
+
+  private async step(
+    { position, step }: StepRow,
+    agreed: ReadonlyMap<string, number>,
+  ): Promise<string | null> {
+    this.mustGoOn();
+    this.claim.mustHold();
+    try {
+      const said = await this.runner!.run(step, agreedFor(step, agreed));
+      this.progressed = true;
+      return said;
+    } catch (error) {
+      const trouble = brokerTrouble(error);
+      if (this.lost) throw new ClaimLost();
+      const heard = trouble.kind === 'refused';
+      const words = heard ? trouble.message : `${trouble.message}; whether the broker did it is not known`;
+      await this.mark([{ position, state: heard ? 'failed' : 'unknown', error: words }]);
+      if (this.stopping) throw new Stopped();
+      if (this.leaving) throw trouble;
+      // named as the step that it was
+      if (heard || trouble.kind === 'slow')
+        throw new BrokerTrouble(trouble.kind, trouble.more, `${step.title}: ${words}`);
+      throw trouble;
+    }
+  }
+
+  private async mark(
+    states: readonly { position: number; state: StepRow['state']; said?: string | null; error?: string }[],
+  ): Promise<void> {
+    const tell = performance.now() - this.told > TELL_MS;
+    if (tell) this.told = performance.now();
+    await this.reach(() =>
+      this.parts.db.transaction(async (tx) => {
+        const change = await changeRollout(tx, this.rolloutId, 'applying', {}, this.claim.holder);
+        if (change === undefined) throw new ClaimLost();
+        for (const { position, state, said = null, error = null } of states)
+          await markStep(tx, this.rolloutId, position, { state, said, error, change });
+        if (tell) await tellOf(tx, this.rolloutId);
+      }),
+    );
+  }
+
+  private async note(note: string | null): Promise<void> {
+    await this.reach(async () => {
+      const change = await changeRollout(
+        this.parts.db,
+        this.rolloutId,
+        'applying',
+        { note },
+        this.claim.holder,
+      );
+      if (change === undefined) throw new ClaimLost();
+      await tellOf(this.parts.db, this.rolloutId);
+    });
+  }
+
+  private async finish(
+    state: RolloutState,
+    set: { error: string | null; verified?: boolean },
+  ): Promise<void> {
+    await this.reach(() =>
+      this.parts.db.transaction(async (tx) => {
+        const change = await changeRollout(
+          tx,
+          this.rolloutId,
+          'applying',
+          { state, note: null, ...set },
+          this.claim.holder,
+        );
+        if (change !== undefined) await tellOf(tx, this.rolloutId);
+      }),
+    );
+    this.claim.end();
+  }
+
+  private mustGoOn(): void {
+    if (this.lost) throw new ClaimLost();
+    if (this.stopping) throw new Stopped();
+    if (this.leaving) throw new ClaimLost();
+  }
+
+  /** Does something that needs the database, however long that is away; afterwards the hold is made sure of. */
+  private async reach<T>(work: () => Promise<T>): Promise<T> {
+    let wasAway = false;
+    const result = await whenReached(
+      async () => {
+        if (wasAway) await this.claim.retake();
+        return work();
+      },
+      () => {
+        wasAway = true;
+        if (this.leaving) throw new ClaimLost();
+      },
+    ).catch((error: unknown) => {
+      // a thread tells of a database that is away in its own way
+      if (error instanceof Problem && error.status === 503) return this.reach(work);
+      throw error;
+    });
+    if (wasAway) this.lost = false;
+    return result;
+  }
+}
+
+function agreedFor(step: Step, agreed: ReadonlyMap<string, number>): number {
+  return step.do === 'replace queue' ? (agreed.get(step.queue.name) ?? 0) : 0;
+}
+
+/** @returns the rollouts that are to be carried out and that nobody holds, oldest first */
+export async function unheldRollouts(db: Database, most: number): Promise<number[]> {
+  const rows = await db
+    .select({ id: rollouts.id })
+    .from(rollouts)
+    .where(
+      and(
+        eq(rollouts.state, 'applying'),
+        sql`(${rollouts.claimedUntil} is null or ${rollouts.claimedUntil} < now())`,
+      ),
+    )
+    .orderBy(rollouts.id)
+    .limit(most);
+  return rows.map(({ id }) => id);
+}

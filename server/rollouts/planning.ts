@@ -1,0 +1,587 @@
+/**
+ * What of a rollout has to be worked out from documents and inventories, of any size: done on threads,
+ * each of which reads for itself what it needs and writes what it found.
+ */
+import { gunzipSync, gzipSync } from 'node:zlib';
+import {
+  buildGraph,
+  complete,
+  doneIn,
+  expectProbe,
+  inventoryChanges,
+  lookUp,
+  mannersOf,
+  obstaclesIn,
+  planRollout,
+  promisesNotKept,
+  readTopology,
+  review,
+  samplesOf,
+  trace,
+  wantedState,
+  withinReach,
+  ENTRIES,
+  type Inventory,
+  type Message,
+  type RoutingGraph,
+  type Topology,
+} from '@vondle/core';
+import { and, eq, inArray, sql } from 'drizzle-orm';
+import type { Database } from '../db/connect.ts';
+import { record } from '../db/connect.ts';
+import { rollouts, rolloutSteps, type Destroyed, type Unseen } from '../db/schema.ts';
+import { openTarget, protect, protectedEnvironments, type Openers } from '../environments/store.ts';
+import { notFound, Problem } from '../http/problem.ts';
+import { documentsOf, revisionsOf } from '../revisions/store.ts';
+import { WrongKey } from '../secrets.ts';
+import { readInventory } from '../targets/amqp/inventory.ts';
+import type { ProbeOrder } from '../targets/amqp/probe.ts';
+import { StepRunner } from '../targets/amqp/step.ts';
+import { brokerTrouble } from '../targets/amqp/trouble.ts';
+import { draftDocumentsOf } from '../topologies/store.ts';
+import {
+  begunOn,
+  insertRollout,
+  insertSteps,
+  revisionsStandingOn,
+  rolloutOf,
+  type RolloutRow,
+} from './store.ts';
+
+export interface Planning extends Openers {
+  readonly db: Database;
+}
+
+/** More steps than this are no rollout any more. */
+const MOST_STEPS = 200_000;
+
+/** Reads a revision's documents with an environment's values. @throws Problem 404 */
+async function topologyAt(
+  db: Database,
+  topologyId: number,
+  revision: number,
+  environment: string,
+): Promise<Topology> {
+  const documents = await documentsOf(db, topologyId, revision);
+  if (!documents) throw notFound(`revision ${revision}`);
+  const read = readTopology(documents);
+  // an environment the documents do not know has no values of its own
+  return read.declared.environments?.has(environment) ? readTopology(documents, { environment }) : read;
+}
+
+async function targetOf({ db, ...openers }: Planning, topologyId: number, id: number | null) {
+  try {
+    const target = id === null ? undefined : await openTarget(db, openers, topologyId, id);
+    if (!target) throw notFound(id === null ? 'target of this rollout any more' : `target ${id}`);
+    return target;
+  } catch (error) {
+    if (error instanceof WrongKey)
+      throw new Problem(
+        409,
+        'Sealed elsewhere',
+        `The target's addresses cannot be opened: ${error.message}.`,
+      );
+    throw error;
+  }
+}
+
+/** Does something with a broker; what goes wrong there is told in fixed words, with what the network said for those who set targets. */
+async function onBroker<T>(
+  where: { environment: string; broker: string },
+  work: () => Promise<T>,
+): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof Problem) throw error;
+    const trouble = brokerTrouble(error);
+    const more = trouble.more && trouble.kind !== 'refused' ? ` (${trouble.more})` : '';
+    throw new Problem(
+      502,
+      'Broker not reached',
+      `${where.broker} in ${where.environment}: ${trouble.message}${more}`,
+    );
+  }
+}
+
+/** Reads what the target has and writes down the steps to make it as the revision says. @returns the rollout's id */
+export async function plan(
+  planning: Planning,
+  {
+    topologyId,
+    personId,
+    revision,
+    targetId,
+  }: { topologyId: number; personId: number; revision: number; targetId: number },
+): Promise<number> {
+  const { db } = planning;
+  const target = await targetOf(planning, topologyId, targetId);
+  const { environment, broker } = target;
+  const read = await topologyAt(db, topologyId, revision, environment);
+  const reviewed = review(read);
+  const errors = reviewed.findings.filter(
+    ({ check, severity }) => severity === 'error' && check.startsWith('language/'),
+  );
+  // what the broker would refuse is no plan, whatever else stands in the text
+  const refused = reviewed.findings.filter(({ check }) => check.startsWith('broker/'));
+  const [first] = [...errors, ...refused];
+  if (first) {
+    const count = errors.length + refused.length;
+    throw new Problem(
+      409,
+      'Revision has errors',
+      `Revision ${revision} has ${count} ${count === 1 ? 'error' : 'errors'}; mend them and save a new revision first. The first: ${first.message}`,
+    );
+  }
+  if (read.declared.brokers?.get(broker)?.value.variant !== 'amqp')
+    throw new Problem(409, 'No such broker', `Revision ${revision} declares no AMQP broker \`${broker}\`.`);
+  const standing = await revisionsStandingOn(db, topologyId, environment);
+  const here = standing.find((each) => each.broker === broker);
+  const before = [...(here?.applied === undefined ? [] : [here.applied]), ...(here?.begunSince ?? [])].slice(
+    0,
+    5,
+  );
+  const earlier = await Promise.all(
+    before.map(async (number) => wantedState(await topologyAt(db, topologyId, number, environment), broker)),
+  );
+  const { has, brokerKey, made, destroys } = await onBroker(target, async () => {
+    const [inventory, key] = await Promise.all([readInventory(target.reached), target.reached.identity()]);
+    const planned = planRollout(wantedState(read, broker), inventory, earlier);
+    if (planned.steps.length > MOST_STEPS)
+      throw new Problem(
+        422,
+        'Too many steps',
+        `This would take more than ${MOST_STEPS.toLocaleString('en')} steps.`,
+      );
+    return {
+      has: inventory,
+      brokerKey: key,
+      made: planned,
+      destroys: await countDestroyed(planned.steps, inventory, target.reached),
+    };
+  });
+
+  const protection = await protectionAt(planning, topologyId, environment, read, standing);
+  const obstacles = protection.protected
+    ? [
+        ...new Set([
+          ...obstaclesIn(reviewed).map(({ message }) => message),
+          ...protection.promised.flatMap(({ number, topology }) =>
+            promisesNotKept(reviewed, topology).map(
+              (message) => `promised by r${number}, which is there now: ${message}`,
+            ),
+          ),
+        ]),
+      ].filter((message, _, all) => !all.some((other) => other !== message && message.endsWith(`: ${other}`)))
+    : [];
+  const { count } = await begunOn(db, brokerKey);
+  return db.transaction(async (tx) => {
+    if (protection.byText) await protect(tx, topologyId, environment, undefined);
+    const id = await insertRollout(
+      tx,
+      {
+        topologyId,
+        targetId,
+        environment,
+        broker,
+        revision,
+        kept: made.kept.slice(0, 1000),
+        leftToOthers: made.leftToOthers.slice(0, 1000),
+        inPlace: made.inPlace,
+        brokerKey,
+        against: gzipSync(JSON.stringify(has)),
+        after: count,
+        destroys,
+        needsConsent: protection.protected,
+        obstacles: obstacles.slice(0, 200),
+        createdBy: personId,
+      },
+      made.steps,
+    );
+    await record(tx, 'plan rollout', { personId, topologyId, details: { rollout: id, revision } });
+    return id;
+  });
+}
+
+/** What is destroyed with each queue that is replaced, counted by the broker at this moment and not by its statistics. */
+async function countDestroyed(
+  steps: ReturnType<typeof planRollout>['steps'],
+  has: Inventory,
+  reached: Parameters<typeof StepRunner.open>[0],
+): Promise<Destroyed[]> {
+  const names = steps.flatMap((step) => (step.do === 'replace queue' ? [step.queue.name] : []));
+  if (names.length === 0) return [];
+  const takers = new Map(has.queues.map(({ name, takers: count }) => [name, count ?? 0]));
+  const unacknowledged = new Map(has.queues.map(({ name, messages }) => [name, messages ?? 0]));
+  const runner = await StepRunner.open(reached);
+  try {
+    const found: Destroyed[] = [];
+    for (const queue of names) {
+      const ready = (await runner.waiting(queue)) ?? 0;
+      // statistics lag behind, but know of messages that takers have in hand
+      found.push({
+        queue,
+        messages: Math.max(ready, unacknowledged.get(queue) ?? 0),
+        takers: takers.get(queue) ?? 0,
+      });
+    }
+    return found;
+  } finally {
+    await runner.close();
+  }
+}
+
+/** Whether an environment is protected: by approvers, by this revision's text, or by that of what stands there now. */
+async function protectionAt(
+  { db }: Planning,
+  topologyId: number,
+  environment: string,
+  read: Topology,
+  standing: Awaited<ReturnType<typeof revisionsStandingOn>>,
+): Promise<{ protected: boolean; byText: boolean; promised: { number: number; topology: Topology }[] }> {
+  const numbers = [...new Set(standing.flatMap(({ applied }) => (applied === undefined ? [] : [applied])))];
+  const promised = await Promise.all(
+    numbers.map(async (number) => ({
+      number,
+      topology: await topologyAt(db, topologyId, number, environment),
+    })),
+  );
+  const says = ({ declared }: Topology) =>
+    declared.environments?.get(environment)?.value.protected?.value === true;
+  const byText = says(read) || promised.some(({ topology }) => says(topology));
+  const kept = (await protectedEnvironments(db, topologyId)).includes(environment);
+  return { protected: kept || byText, byText, promised };
+}
+
+/** Loads a rollout with all that is needed to look at its broker again. */
+async function again(planning: Planning, rolloutId: number) {
+  const { db } = planning;
+  const [row] = await db
+    .select({
+      topologyId: rollouts.topologyId,
+      brokerKey: rollouts.brokerKey,
+      against: rollouts.against,
+      after: rollouts.after,
+    })
+    .from(rollouts)
+    .where(eq(rollouts.id, rolloutId));
+  const rollout = row && (await rolloutOf(db, row.topologyId, rolloutId));
+  if (!row || !rollout) throw notFound(`rollout ${rolloutId}`);
+  const target = await targetOf(planning, row.topologyId, rollout.targetId);
+  const read = await topologyAt(db, row.topologyId, rollout.revision, rollout.environment);
+  return { row, rollout, target, wanted: wantedState(read, rollout.broker), read };
+}
+
+function mustBeTheSame(planned: string | null, now: string, { environment, broker }: RolloutRow): void {
+  if (planned !== now)
+    throw new Problem(
+      409,
+      'Another broker',
+      `The target ${broker} in ${environment} leads to another broker than this was planned for. Plan again.`,
+    );
+}
+
+/**
+ * Reads the broker again when a plan is to be carried out: it is, only against what it was made for.
+ * @throws Problem 409 with what changed
+ */
+export async function lookAgain(planning: Planning, { rolloutId }: { rolloutId: number }): Promise<void> {
+  const { row, rollout, target, wanted } = await again(planning, rolloutId);
+  const [now, key] = await onBroker(rollout, () =>
+    Promise.all([readInventory(target.reached), target.reached.identity()]),
+  );
+  mustBeTheSame(row.brokerKey, key, rollout);
+  const begun = await begunOn(planning.db, key);
+  if (row.after !== null && begun.count !== row.after && begun.last) {
+    const what = begun.last.topologyId === row.topologyId ? `r${begun.last.revision}` : 'another topology';
+    throw new Problem(
+      409,
+      'Plan is out of date',
+      `Since this was planned, ${what} has been carried out on ${rollout.broker} in ${rollout.environment}. Plan again.`,
+    );
+  }
+  const before = JSON.parse(gunzipSync(row.against!).toString('utf8')) as Inventory;
+  const changes = inventoryChanges(wanted, before, now);
+  if (changes.length) {
+    const told =
+      changes.slice(0, 10).join('; ') + (changes.length > 10 ? `; and ${changes.length - 10} more` : '');
+    throw new Problem(
+      409,
+      'Plan is out of date',
+      `${rollout.broker} in ${rollout.environment} has changed since this was planned: ${told}. Plan again.`,
+      {
+        changes: changes.slice(0, 100),
+      },
+    );
+  }
+}
+
+/**
+ * Finds out where a rollout stands that somebody else, or an earlier connection, was carrying out: what
+ * the broker has already is marked done.
+ * @returns how many steps were found to be done
+ */
+export async function goOn(
+  planning: Planning,
+  { rolloutId, claimedBy }: { rolloutId: number; claimedBy: string },
+): Promise<number> {
+  const { db } = planning;
+  const { row, rollout, target } = await again(planning, rolloutId);
+  const [has, key] = await onBroker(rollout, () =>
+    Promise.all([readInventory(target.reached), target.reached.identity()]),
+  );
+  mustBeTheSame(row.brokerKey, key, rollout);
+  const done = doneIn(has);
+  const open = await db
+    .select({ position: rolloutSteps.position, step: rolloutSteps.step, state: rolloutSteps.state })
+    .from(rolloutSteps)
+    .where(and(eq(rolloutSteps.rolloutId, rolloutId), inArray(rolloutSteps.state, ['running', 'unknown'])));
+  const found = open.filter(({ step }) => done(step));
+  await db.transaction(async (tx) => {
+    const [changed] = await tx
+      .update(rollouts)
+      .set({ change: sql`${rollouts.change} + 1` })
+      .where(
+        and(eq(rollouts.id, rolloutId), eq(rollouts.claimedBy, claimedBy), eq(rollouts.state, 'applying')),
+      )
+      .returning({ change: rollouts.change });
+    if (!changed) return;
+    for (const { position, step } of open)
+      await tx
+        .update(rolloutSteps)
+        .set(
+          done(step)
+            ? {
+                state: 'done',
+                change: changed.change,
+                said: 'found done',
+                error: null,
+                finishedAt: new Date(),
+              }
+            : { state: 'pending', change: changed.change, error: null },
+        )
+        .where(and(eq(rolloutSteps.rolloutId, rolloutId), eq(rolloutSteps.position, position)));
+  });
+  return found.length;
+}
+
+/**
+ * Reads the broker back after the last step: its word, not ours, that it is now as planned.
+ * @param repair whether what was begun twice may have left something open: then steps that only add are written behind the others
+ * @returns what is still otherwise, in words, and how many steps were added
+ */
+export async function readBack(
+  planning: Planning,
+  { rolloutId, repair }: { rolloutId: number; repair: boolean },
+): Promise<{ left: string[]; added: number }> {
+  const { row, rollout, target, wanted } = await again(planning, rolloutId);
+  const has = await onBroker(rollout, async () => {
+    mustBeTheSame(row.brokerKey, await target.reached.identity(), rollout);
+    return readInventory(target.reached);
+  });
+  const { steps } = planRollout(wanted, has);
+  const adds = (what: string) => what === 'bind' || what === 'declare exchange' || what === 'declare queue';
+  if (steps.length && repair && steps.every((step) => adds(step.do))) {
+    await planning.db.transaction(async (tx) => {
+      const [last] = await tx
+        .select({ position: sql<number>`coalesce(max(${rolloutSteps.position}), -1)::int` })
+        .from(rolloutSteps)
+        .where(eq(rolloutSteps.rolloutId, rolloutId));
+      const [changed] = await tx
+        .update(rollouts)
+        .set({ change: sql`${rollouts.change} + 1` })
+        .where(eq(rollouts.id, rolloutId))
+        .returning({ change: rollouts.change });
+      await insertSteps(
+        tx,
+        rolloutId,
+        steps.map((step) => ({ ...step, title: `${step.title}, found missing` })),
+        last!.position + 1,
+        changed!.change,
+      );
+    });
+    return { left: [], added: steps.length };
+  }
+  const told = steps.slice(0, 20).map(({ title }) => title);
+  return {
+    left: steps.length > told.length ? [...told, `and ${steps.length - told.length} more`] : told,
+    added: 0,
+  };
+}
+
+export interface ProbeInput {
+  /** The publishing app and which of its publishes. */
+  readonly app: string;
+  readonly message: string;
+  readonly to: string;
+  readonly sample: Partial<Message>;
+}
+
+/** A probe as it is to be sent, and what is to be seen of it. */
+export interface ProbePlan {
+  readonly order: ProbeOrder;
+  readonly sent: Record<string, unknown>;
+  readonly predicted: { readonly queues: [string, number][]; readonly returned: boolean };
+  /** What cannot be looked beside, and why. */
+  readonly unseen: Unseen[];
+  /** Queues that refuse messages when they are full. */
+  readonly mayRefuse: string[];
+  /** Queues its copies stay in until somebody takes them. */
+  readonly stays: string[];
+}
+
+/** Queues that a probe looks beside, and bindings that are made for it. */
+const MOST_BESIDE = 400;
+const MOST_BINDINGS = 4000;
+/** A probe's copies go by themselves after this, where that makes no dead letters of them. */
+const PROBE_EXPIRES_MS = 20_000;
+/** A client's own queue for its MQTT subscriptions; named so by the broker. */
+const MQTT_QUEUE = /^mqtt-subscription-/;
+
+/** Works out what a probe is to be, and where it is to be looked for. @throws Problem where it cannot be sent or would destroy something */
+export async function expectedProbe(
+  planning: Planning,
+  { rolloutId, input }: { rolloutId: number; input: ProbeInput },
+): Promise<ProbePlan> {
+  const { rollout, target, wanted, read } = await again(planning, rolloutId);
+  const { broker } = rollout;
+  const type = read.messages.get(input.message);
+  if (!type)
+    throw new Problem(404, 'No such message', `Revision ${rollout.revision} declares no such message type.`);
+  const message = complete(
+    type,
+    Object.keys(input.sample).length ? input.sample : samplesOf(type)[0]!.message,
+  );
+  const graph = buildGraph(read);
+  const entry = wireEntry(graph, input.to, broker, message);
+  const predicted = expectProbe(
+    graph,
+    trace(graph, message, { to: input.to, mandatory: true }).trace,
+    broker,
+  );
+  const has = await onBroker(rollout, () => readInventory(target.reached));
+
+  const foreseen = new Set(Object.keys(predicted.queues));
+  const there = new Map(has.queues.map((queue) => [queue.name, queue]));
+  const reach =
+    entry.exchange === ''
+      ? has.queues
+          .filter(({ name }) => name === entry.key)
+          .map((queue) => ({ queue, bindings: [], unforeseen: false }))
+      : withinReach(has, wanted, entry.exchange);
+  // those it is predicted to come to are looked at first, should there be too many
+  const sorted = [...reach].sort(
+    (a, b) => Number(foreseen.has(b.queue.name)) - Number(foreseen.has(a.queue.name)),
+  );
+  const unseen: Unseen[] = [];
+  const beside: { queue: string; bindings: (typeof reach)[number]['bindings'] }[] = [];
+  const mayRefuse: string[] = [];
+  const kept: string[] = [];
+  let bindings = 0;
+  let passing = true;
+  for (const { queue, bindings: own, unforeseen } of sorted) {
+    const { name } = queue;
+    const likely = foreseen.has(name) || unforeseen;
+    const manners = mannersOf(queue);
+    if (likely && manners.pushesOut)
+      throw new Problem(
+        409,
+        'A queue is full',
+        `${name} is full: a probe would push its oldest message out. Empty it, or probe another way.`,
+      );
+    if (likely && manners.mayRefuse) mayRefuse.push(name);
+    if (likely && manners.deadLetters) passing = false;
+    if (likely) kept.push(name);
+    if (MQTT_QUEUE.test(name))
+      unseen.push({ queue: name, why: "it is an MQTT client's own, which no trace names" });
+    else if (entry.exchange === '') continue;
+    else if (beside.length >= MOST_BESIDE || bindings + own.length > MOST_BINDINGS)
+      unseen.push({ queue: name, why: 'a probe looks beside some hundreds of queues at most' });
+    else {
+      beside.push({ queue: name, bindings: own });
+      bindings += own.length;
+    }
+  }
+  const exclusive = new Set(wanted.leftToOthers.map(({ of }) => of.slice(of.indexOf('/') + 1)));
+  for (const name of foreseen) {
+    if (there.has(name)) continue;
+    if ([...exclusive].some((each) => name === each || name.startsWith(`${each}.`)))
+      unseen.push({ queue: name, why: 'it is there only while its app is connected, and it is not' });
+  }
+  return {
+    order: {
+      exchange: entry.exchange,
+      message: { ...message, key: entry.key },
+      beside,
+      ...(passing ? { expires: PROBE_EXPIRES_MS } : {}),
+    },
+    sent: { ...message, to: input.to },
+    predicted: { queues: Object.entries(predicted.queues), returned: predicted.returned },
+    unseen: unseen.slice(0, 1000),
+    mayRefuse,
+    stays: passing ? [] : kept,
+  };
+}
+
+/** The exchange and key a probe for an entry is published with. Only entries of the target itself will do. */
+function wireEntry(
+  graph: RoutingGraph,
+  to: string,
+  broker: string,
+  message: Message,
+): { exchange: string; key: string } {
+  const { declared } = graph.topology;
+  let found = lookUp(declared, to, ENTRIES);
+  for (let hops = 0; found.ok && found.thing.kind === 'alias' && hops < 50; hops++) {
+    const alias = declared.brokers?.get(found.thing.broker)?.value.aliases?.get(found.thing.name)?.value;
+    found = lookUp(declared, alias?.to?.value ?? '', ENTRIES, found.thing.broker);
+  }
+  const decl = declared.brokers?.get(broker)?.value;
+  if (!found.ok || found.thing.broker !== broker || decl?.variant !== 'amqp') {
+    throw new Problem(
+      409,
+      'Not on this broker',
+      `That is not an entry of ${broker}; choose a message that enters there.`,
+    );
+  }
+  const { kind, name } = found.thing;
+  if (kind === 'exchange') {
+    const exchange = decl.exchanges?.get(name)?.value;
+    if (exchange?.internal?.value)
+      throw new Problem(
+        409,
+        'Cannot be probed',
+        `${name} is internal: no publisher may send to it, a probe neither.`,
+      );
+    return { exchange: exchange?.wireName?.value ?? name, key: message.key };
+  }
+  const queue = decl.queues?.get(name)?.value;
+  if (queue?.exclusive?.value || queue?.perInstanceOf)
+    throw new Problem(
+      409,
+      'Cannot be probed',
+      `${name} belongs to the connections of its app; nothing can be published to it from here.`,
+    );
+  return { exchange: '', key: queue?.wireName?.value ?? name };
+}
+
+/** @returns the environments and AMQP brokers that the draft or the newest revision of a topology declares */
+export async function declared(
+  { db }: Planning,
+  { topologyId }: { topologyId: number },
+): Promise<{ environments: string[]; brokers: string[] }> {
+  const [newest] = await revisionsOf(db, topologyId);
+  const texts = [
+    await draftDocumentsOf(db, topologyId),
+    newest ? await documentsOf(db, topologyId, newest.number) : undefined,
+  ];
+  const environments = new Set<string>();
+  const brokers = new Set<string>();
+  for (const documents of texts) {
+    if (!documents) continue;
+    const { declared: known } = readTopology(documents);
+    for (const name of known.environments?.keys() ?? []) environments.add(name);
+    for (const [name, { value }] of known.brokers ?? []) if (value.variant === 'amqp') brokers.add(name);
+  }
+  return { environments: [...environments].sort(), brokers: [...brokers].sort() };
+}

@@ -1,0 +1,50 @@
+/** What the server is told by its environment. */
+import { object, string } from 'yup';
+
+const shape = object({
+  DATABASE_URL: string().required('DATABASE_URL is missing: the address of a PostgreSQL database'),
+  VONDLE_SECRET: string().required('VONDLE_SECRET is missing: what secrets are sealed with').min(16),
+  VONDLE_OLD_SECRETS: string().default(''),
+  VONDLE_TARGETS: string().default('public'),
+  VONDLE_PROXIES: string().default(''),
+  HOST: string().default('127.0.0.1'),
+  PORT: string()
+    .default('4580')
+    .matches(/^\d{1,5}$/, 'PORT is no port'),
+  VONDLE_CLAIM_SECONDS: string()
+    .default('15')
+    .matches(/^\d{1,4}$/, 'VONDLE_CLAIM_SECONDS is no number of seconds'),
+  VONDLE_DEMO_PASSWORD: string(),
+  VONDLE_BROKER_AMQP: string(),
+  VONDLE_BROKER_HTTP: string(),
+  LOG_LEVEL: string().default('info'),
+});
+
+const list = (text: string) =>
+  text
+    .split(',')
+    .map((word) => word.trim())
+    .filter((word) => word !== '');
+
+/** Reads the environment. @throws Error that says what is wrong without the values, some of which are secrets */
+export function settingsFrom(environment: NodeJS.ProcessEnv) {
+  const read = shape.validateSync(environment, { stripUnknown: true });
+  return {
+    databaseUrl: read.DATABASE_URL,
+    secret: read.VONDLE_SECRET,
+    olderSecrets: list(read.VONDLE_OLD_SECRETS),
+    allowedTargets: read.VONDLE_TARGETS,
+    proxies: list(read.VONDLE_PROXIES),
+    host: read.HOST,
+    port: Number(read.PORT),
+    claimMs: Math.max(1, Number(read.VONDLE_CLAIM_SECONDS)) * 1000,
+    demoPassword: read.VONDLE_DEMO_PASSWORD,
+    demoBroker:
+      read.VONDLE_BROKER_AMQP && read.VONDLE_BROKER_HTTP
+        ? { amqp: read.VONDLE_BROKER_AMQP, http: read.VONDLE_BROKER_HTTP }
+        : undefined,
+    logLevel: read.LOG_LEVEL,
+  };
+}
+
+export type Settings = ReturnType<typeof settingsFrom>;

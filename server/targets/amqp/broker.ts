@@ -1,0 +1,169 @@
+/** One AMQP 0-9-1 broker that a target leads to: its protocol and its HTTP API, both within limits. */
+import { createHash } from 'node:crypto';
+import { request as plainRequest, type RequestOptions } from 'node:http';
+import { request as secureRequest } from 'node:https';
+import { connect, type ChannelModel } from 'amqplib';
+import type { Allowed } from '../allowed.ts';
+import { vhostOf, type AmqpAddresses } from './address.ts';
+import { BrokerTrouble, brokerTrouble } from './trouble.ts';
+
+/** The largest answer that is read: an inventory of some 100,000 bindings. */
+const LARGEST_ANSWER = 96 * 1024 * 1024;
+const ANSWER_MS = 20_000;
+const CONNECT_MS = 10_000;
+/** A broker that is not heard of for twice as long is gone (AMQP 0-9-1 §4.2.7). */
+const HEARTBEAT_S = 10;
+
+/** How long things may take, where a test wants less. */
+export interface BrokerPatience {
+  readonly answerMs: number;
+  readonly connectMs: number;
+}
+
+export class AmqpBroker {
+  readonly vhost: string;
+
+  constructor(
+    private readonly addresses: AmqpAddresses,
+    private readonly allowed: Allowed,
+    private readonly patience: BrokerPatience = { answerMs: ANSWER_MS, connectMs: CONNECT_MS },
+  ) {
+    this.vhost = vhostOf(addresses.amqp);
+  }
+
+  /** @returns the path of something of the target's virtual host in the HTTP API. */
+  path(what: string, ...names: readonly string[]): string {
+    return ['/api', what, ...[this.vhost, ...names].map(encodeURIComponent)].join('/');
+  }
+
+  /**
+   * Asks the HTTP API. Redirections are not followed: they are answers like any other that does not fit.
+   * @returns the answer's JSON; undefined where there is no such thing (404) or nothing was answered
+   * @throws BrokerTrouble
+   */
+  async ask<T>(path: string, init: { method?: string; body?: unknown } = {}): Promise<T | undefined> {
+    const url = new URL(this.addresses.http);
+    const body = init.body === undefined ? undefined : Buffer.from(JSON.stringify(init.body));
+    const auth = `${decodeURIComponent(url.username)}:${decodeURIComponent(url.password)}`;
+    const options: RequestOptions = {
+      method: init.method ?? 'GET',
+      host: url.hostname.replace(/^\[|\]$/g, ''),
+      port: url.port || (url.protocol === 'https:' ? 443 : 80),
+      path,
+      lookup: this.allowed.lookup,
+      agent: false,
+      signal: AbortSignal.timeout(this.patience.answerMs),
+      headers: {
+        authorization: `Basic ${Buffer.from(auth).toString('base64')}`,
+        accept: 'application/json',
+        ...(body ? { 'content-type': 'application/json', 'content-length': body.byteLength } : {}),
+      },
+    };
+    try {
+      this.allowed.check(url.hostname);
+      const { status, text } = await answered(
+        url.protocol === 'https:' ? secureRequest : plainRequest,
+        options,
+        body,
+      );
+      if (status === 404) return undefined;
+      if (status === 401 || status === 403)
+        throw new BrokerTrouble('not let in', `the HTTP API answered ${status}`);
+      if (status < 200 || status >= 300)
+        throw new BrokerTrouble('strange', `the HTTP API answered ${status} to ${path}`);
+      return text === '' ? undefined : (JSON.parse(text) as T);
+    } catch (error) {
+      if (error instanceof SyntaxError) throw new BrokerTrouble('strange', 'the HTTP API answered no JSON');
+      if ((error as Error).name === 'TimeoutError' || (error as Error).name === 'AbortError')
+        throw new BrokerTrouble('slow');
+      throw brokerTrouble(error);
+    }
+  }
+
+  /** @returns which broker and virtual host this is by the broker's own word, hashed: one for all its addresses */
+  async identity(): Promise<string> {
+    const overview = await this.ask<{ cluster_name?: unknown }>('/api/overview');
+    if (typeof overview?.cluster_name !== 'string')
+      throw new BrokerTrouble('strange', 'the HTTP API does not say which cluster it is');
+    return createHash('sha256')
+      .update(JSON.stringify([overview.cluster_name, this.vhost]))
+      .digest('hex');
+  }
+
+  /** Opens a connection. @throws BrokerTrouble */
+  async connect(): Promise<ChannelModel> {
+    const url = new URL(this.addresses.amqp);
+    url.searchParams.set('heartbeat', String(HEARTBEAT_S));
+    let late = false;
+    const opening = (async () => {
+      this.allowed.check(url.hostname);
+      return connect(url.href, {
+        timeout: this.patience.connectMs,
+        lookup: this.allowed.lookup,
+        clientProperties: { connection_name: 'vondle' },
+      });
+    })();
+    try {
+      const connection = await within(opening, this.patience.connectMs);
+      // a lost connection shows in what needs it; unheard it would end the process
+      connection.on('error', () => {});
+      return connection;
+    } catch (error) {
+      late = true;
+      throw brokerTrouble(error);
+    } finally {
+      void opening.then(
+        (connection) => {
+          if (late) cut(connection);
+        },
+        () => {},
+      );
+    }
+  }
+}
+
+/** Ends a connection at once, whether or not the other side answers. */
+export function cut(connection: ChannelModel): void {
+  connection.on('error', () => {});
+  (connection.connection as unknown as { stream: { destroy(): void } }).stream.destroy();
+}
+
+/** Ends a connection as the protocol has it, but does not wait long for it. */
+export async function end(connection: ChannelModel): Promise<void> {
+  await within(connection.close(), 2000).catch(() => cut(connection));
+}
+
+/** @throws BrokerTrouble `slow` when something takes longer; it is not ended by that */
+export function within<T>(work: Promise<T>, ms: number): Promise<T> {
+  return new Promise((done, fail) => {
+    const timer = setTimeout(() => fail(new BrokerTrouble('slow')), ms);
+    work.then(done, fail).finally(() => clearTimeout(timer));
+  });
+}
+
+function answered(
+  request: typeof plainRequest,
+  options: RequestOptions,
+  body: Buffer | undefined,
+): Promise<{ status: number; text: string }> {
+  return new Promise((done, fail) => {
+    const asked = request(options, (response) => {
+      const parts: Buffer[] = [];
+      let size = 0;
+      response.on('data', (part: Buffer) => {
+        size += part.byteLength;
+        if (size > LARGEST_ANSWER) {
+          fail(new BrokerTrouble('strange', 'the HTTP API answered more than is read'));
+          asked.destroy();
+        } else parts.push(part);
+      });
+      response.on('end', () =>
+        done({ status: response.statusCode ?? 0, text: Buffer.concat(parts).toString('utf8') }),
+      );
+      response.on('error', fail);
+      response.on('close', () => fail(new BrokerTrouble('gone')));
+    });
+    asked.on('error', fail);
+    asked.end(body);
+  });
+}

@@ -1,0 +1,58 @@
+/** What runs on threads: each task by its name, with what it is given and what it gives. */
+import type { Problem } from '../http/problem.ts';
+import {
+  declared,
+  expectedProbe,
+  goOn,
+  lookAgain,
+  plan,
+  readBack,
+  type Planning,
+} from '../rollouts/planning.ts';
+import { readDocuments, type ReadDocuments } from '../topologies/documents.ts';
+
+/** What a thread is given once. */
+export interface ThreadSettings {
+  readonly databaseUrl: string;
+  readonly secret: string;
+  readonly olderSecrets: readonly string[];
+  /** The operator's list of addresses that may be connected to. */
+  readonly allowed: string;
+}
+
+export interface Answered<T> {
+  readonly ok: true;
+  readonly value: T;
+}
+export interface Refused {
+  readonly ok: false;
+  /** The database was away. */
+  readonly away: boolean;
+  readonly problem: Pick<Problem, 'status' | 'title' | 'detail' | 'more'>;
+}
+/** A task's answer as it crosses between threads, which would strip an error of its kind. */
+export type Answer<T> = Answered<T> | Refused;
+
+/** The tasks, each with what it works on. */
+export const tasks = (planning: Planning) => ({
+  /** Reads a body that carries documents, and gives its bytes back. */
+  documents: async ({
+    bytes,
+    how,
+  }: {
+    bytes: ArrayBuffer;
+    how: 'whole' | 'change';
+  }): Promise<{ read: ReadDocuments; back: ArrayBuffer }> => ({
+    read: readDocuments(new Uint8Array(bytes), how),
+    back: bytes,
+  }),
+  plan: (input: Parameters<typeof plan>[1]) => plan(planning, input),
+  lookAgain: (input: Parameters<typeof lookAgain>[1]) => lookAgain(planning, input),
+  goOn: (input: Parameters<typeof goOn>[1]) => goOn(planning, input),
+  readBack: (input: Parameters<typeof readBack>[1]) => readBack(planning, input),
+  expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
+  declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
+});
+
+export type Tasks = ReturnType<typeof tasks>;
+export type TaskName = keyof Tasks;
