@@ -51,7 +51,7 @@ describe('the registry', () => {
   test('says of every check what it finds and why that matters', () => {
     expect(new Set(CHECKS.map(({ id }) => id)).size).toBe(CHECKS.length);
     for (const { id, finds, why } of CHECKS) {
-      expect(id).toMatch(/^(nowhere|match|copies|loss|access|names)\/[a-z-]+$/);
+      expect(id).toMatch(/^(nowhere|match|copies|loss|access|broker|names)\/[a-z-]+$/);
       expect([id, finds]).toEqual([id, expect.stringMatching(/^[A-Z].+\.$/s)]);
       expect([id, why]).toEqual([id, expect.stringMatching(/^[A-Z].+\.$/s)]);
     }

@@ -8,6 +8,7 @@ const GROUPS: Readonly<Record<string, string>> = {
   copies: 'Too many or too few copies',
   loss: 'Loses, blocks or misleads',
   access: 'Access',
+  broker: 'Refused by a broker',
   names: 'Names and hygiene',
   accept: 'Acceptances',
 };

@@ -11,6 +11,8 @@ import { notCleared, unguardedBroker } from './access/not-cleared.ts';
 import { otherTenant } from './access/other-tenant.ts';
 import { everyone, tooWide } from './access/too-wide.ts';
 import { uselessAllow } from './access/useless-allow.ts';
+import { notCarried } from './broker/not-carried.ts';
+import { refusedSettings } from './broker/refused-settings.ts';
 import type { BrokerSubject, Check, Complaint, SubjectKind } from './check.ts';
 import { competingApps } from './copies/competing-apps.ts';
 import { perInstance } from './copies/per-instance.ts';
@@ -98,6 +100,8 @@ export const CHECKS: readonly Check[] = [
   aboutNothing,
   notCleared,
   unguardedBroker,
+  refusedSettings,
+  notCarried,
   unstatedSetting,
   nearAlike,
   sameWireName,

@@ -276,11 +276,13 @@ class Parser {
     this.plainStart();
     let end = text.indexOf('\n', start);
     if (end < 0) end = text.length;
-    const comment = text.indexOf(' #', start);
-    if (comment >= 0 && comment < end) end = comment;
+    // in its own line alone: looking on in the text would look through all of it at each line
+    const comment = text.slice(start, end).indexOf(' #');
+    if (comment >= 0) end = start + comment;
     while (text.charCodeAt(end - 1) === SPACE) end--;
     // a second colon would make it a map, which cannot stand here
-    for (let at = text.indexOf(':', start); at >= 0 && at < end; at = text.indexOf(':', at + 1)) {
+    for (let at = start; at < end; at++) {
+      if (text.charCodeAt(at) !== COLON) continue;
       if (endsKey(text.charCodeAt(at + 1)) || at + 1 === end) throw GIVE_UP;
     }
     this.at = end;

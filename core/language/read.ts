@@ -138,7 +138,8 @@ export class TopologyReader {
     }
     this.before = declared;
     checkReferences(declared, messages, reading, this.names.sound);
-    findings.push(...reading.findings);
+    // one by one: there may be more of them than a call takes arguments
+    for (const finding of reading.findings) findings.push(finding);
     return {
       name: declared.topology?.value ?? 'topology',
       ...(options.environment ? { environment: options.environment } : {}),

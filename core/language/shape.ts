@@ -54,7 +54,7 @@ export class Reading {
   remember<T>(shape: unknown, node: Node, read: () => T | undefined): T | undefined {
     const { memo } = node;
     if (memo && memo.shape === shape && memo.with === this.parameters) {
-      this.usedParameters.push(...memo.usedParameters);
+      for (const each of memo.usedParameters) this.usedParameters.push(each);
       return memo.value as T;
     }
     const findings = this.findings.length;
@@ -82,7 +82,7 @@ export class Reading {
     const known = this.earlier.get(shape)?.get(this.at) as Whole<T> | undefined;
     const before = known?.with === this.parameters ? known : undefined;
     if (before && sameFragments(before.fragments, fragments)) {
-      this.usedParameters.push(...before.usedParameters);
+      for (const each of before.usedParameters) this.usedParameters.push(each);
       this.keep(shape, before);
       return before.value;
     }
@@ -433,7 +433,7 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
               const [first] = lists;
               return (
                 first && {
-                  items: ([] as T[]).concat(...lists.map(({ items }) => items)),
+                  items: lists.flatMap(({ items }) => items),
                   place: first.place,
                 }
               );

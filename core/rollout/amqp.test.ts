@@ -2,8 +2,8 @@ import { readTopology } from '../language/read.ts';
 import { message } from '../model/message.ts';
 import { buildGraph } from '../routing/graph.ts';
 import { trace } from '../routing/trace.ts';
-import { bindingId, planRollout, wantedState, type Inventory } from './amqp.ts';
-import { expectProbe } from './probe.ts';
+import { bindingId, doneIn, inventoryChanges, planRollout, wantedState, type Inventory } from './amqp.ts';
+import { expectProbe, mannersOf, withinReach } from './probe.ts';
 
 const TEXT = `apps: { board: { instances: 2 } }
 brokers:
@@ -125,8 +125,10 @@ describe('the steps', () => {
     };
     const { steps } = planRollout(wanted, has);
     expect(steps.map(({ title, risk }) => [risk, title])).toEqual([
-      ['loses messages', 'replace queue boards.2: durable becomes true; the messages in it are destroyed'],
-      ['none', 'bind in → boards.2 on b.#'],
+      [
+        'loses messages',
+        'replace queue boards.2: durable becomes true; what comes to lie in it until then is destroyed; its 1 binding is made again at once',
+      ],
     ]);
   });
 
@@ -136,10 +138,73 @@ describe('the steps', () => {
       exchanges: made.exchanges.map((each) => (each.name === 'in' ? { ...each, type: 'direct' } : each)),
     };
     expect(titles(has)).toEqual([
-      'replace exchange in: direct becomes topic; its bindings are made again',
-      'bind in → boards.1 on b.#',
-      'bind in → boards.2 on b.#',
-      'bind in → exchange rest.v2 on r',
+      'replace exchange in: direct becomes topic; its 3 bindings are made again at once',
+    ]);
+  });
+
+  test('bindings of others to what is replaced are listed, and made again with it', () => {
+    const theirs = {
+      source: 'theirs',
+      destination: 'boards.2',
+      to: 'queue' as const,
+      key: 'x',
+      arguments: {},
+    };
+    const has = {
+      ...made,
+      bindings: [...made.bindings, theirs],
+      queues: made.queues.map((queue) =>
+        queue.name === 'boards.2' ? { ...queue, durable: false, messages: 3, takers: 1 } : queue,
+      ),
+    };
+    const [step] = planRollout(wanted, has).steps;
+    expect(step!.title).toBe(
+      'replace queue boards.2: durable becomes true; the 3 messages in it are destroyed, and its 1 taker is cut off; its 2 bindings are made again at once, 1 of others: theirs → boards.2 on x',
+    );
+    expect('bindings' in step! && step.bindings).toContainEqual(theirs);
+  });
+
+  test('a binding to somebody else’s queue is kept, unless an earlier revision made it', () => {
+    const there = { source: 'in', destination: 'their-queue', to: 'queue' as const, key: 'x', arguments: {} };
+    const has = { ...made, bindings: [...made.bindings, there] };
+    expect(planRollout(wanted, has)).toMatchObject({ steps: [], kept: ['binding in → their-queue on x'] });
+    const earlier = { bindings: [{ ...there, place: wanted.bindings[0]!.place }] };
+    expect(planRollout(wanted, has, [earlier]).steps.map(({ title }) => title)).toEqual([
+      'remove the binding in → their-queue on x',
+    ]);
+  });
+
+  test('an auto-delete exchange that loses its last binding is made again, and bound', () => {
+    // the topology binds nothing from rest, which deletes itself with its last binding
+    const old = { source: 'rest.v2', destination: 'dead', to: 'queue' as const, key: '', arguments: {} };
+    expect(titles({ ...made, bindings: [...made.bindings, old] })).toEqual([
+      'remove the binding rest.v2 → dead',
+      'declare fanout exchange rest.v2 again: it goes with its last binding',
+      'bind in → exchange rest.v2 on r again',
+    ]);
+  });
+
+  test('what is done is told from what is not', () => {
+    const { steps } = planRollout(wanted, EMPTY);
+    expect(steps.map(doneIn(EMPTY))).toEqual(steps.map(() => false));
+    expect(steps.map(doneIn(made))).toEqual(steps.map(() => true));
+  });
+
+  test('what has changed between two looks is told, of what the rollout rests on', () => {
+    expect(inventoryChanges(wanted, made, made)).toEqual([]);
+    const other = { name: 'theirs', durable: true, autoDelete: false, exclusive: false, arguments: {} };
+    const now = {
+      exchanges: made.exchanges.slice(1),
+      queues: [
+        ...made.queues.map((each) => (each.name === 'dead' ? { ...each, durable: false } : each)),
+        other,
+      ],
+      bindings: made.bindings.slice(1),
+    };
+    expect(inventoryChanges(wanted, made, now)).toEqual([
+      'exchange in is gone',
+      'queue dead: durable becomes false',
+      'binding in → boards.1 on b.# is gone',
     ]);
   });
 
@@ -195,5 +260,44 @@ describe('a probe', () => {
 
   test('is expected back where nothing wants it', () => {
     expect(expected('m/in', { key: 'nobody' })).toEqual({ queues: {}, returned: true });
+  });
+
+  test('may come to what bindings and alternates lead to, whatever the topology says', () => {
+    const found = withinReach(made, wanted, 'in');
+    expect(found.map(({ queue, unforeseen }) => [queue.name, unforeseen])).toEqual([
+      ['boards.1', false],
+      ['boards.2', false],
+    ]);
+    const drifted = { source: 'rest.v2', destination: 'dead', to: 'queue' as const, key: '', arguments: {} };
+    const more = withinReach({ ...made, bindings: [...made.bindings, drifted] }, wanted, 'in');
+    expect(more.find(({ queue }) => queue.name === 'dead')).toMatchObject({
+      unforeseen: true,
+      bindings: [drifted],
+    });
+  });
+
+  test('would push a message out where a queue is full, by its own settings or a policy’s', () => {
+    const queue = {
+      name: 'q',
+      durable: true,
+      autoDelete: false,
+      exclusive: false,
+      arguments: {},
+      messages: 5,
+    };
+    const none = { pushesOut: false, mayRefuse: false, deadLetters: false };
+    expect(mannersOf(queue)).toEqual(none);
+    expect(mannersOf({ ...queue, arguments: { 'x-max-length': 5 } })).toEqual({ ...none, pushesOut: true });
+    expect(mannersOf({ ...queue, arguments: { 'x-max-length': 6 } })).toEqual(none);
+    expect(mannersOf({ ...queue, policy: { 'max-length-bytes': 100 } })).toEqual({
+      ...none,
+      pushesOut: true,
+    });
+    const refuses = { 'x-max-length': 5, 'x-overflow': 'reject-publish' };
+    expect(mannersOf({ ...queue, arguments: refuses })).toEqual({ ...none, mayRefuse: true });
+    expect(mannersOf({ ...queue, policy: { 'dead-letter-exchange': 'x' } })).toEqual({
+      ...none,
+      deadLetters: true,
+    });
   });
 });

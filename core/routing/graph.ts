@@ -290,7 +290,7 @@ function patch(
       const made = step.ways.map((way) => edgeOnce(way, counts));
       if (made.includes('twice')) return undefined;
       const come = made.filter((edge) => typeof edge === 'object');
-      edges.push(...(made as (Edge | undefined)[]));
+      for (const each of made as (Edge | undefined)[]) edges.push(each);
       const gone = goneAt(step, part);
       out.replace(gone, come);
       into.replace(gone, come);

@@ -570,7 +570,7 @@ function weightedTurn(weights: readonly number[], turn: number): number {
   const steps = Number.isInteger(total) ? turn % total : turn % 10_000;
   for (let step = 0; step <= steps; step++) {
     weights.forEach((weight, i) => (current[i]! += weight));
-    chosen = current.indexOf(Math.max(...current));
+    chosen = current.indexOf(current.reduce((most, each) => Math.max(most, each), -Infinity));
     current[chosen]! -= total;
   }
   return chosen;

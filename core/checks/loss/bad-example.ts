@@ -1,6 +1,6 @@
-import { Validator, type Schema } from '@cfworker/json-schema';
 import type { Place } from '../../model/place.ts';
 import { check, type Complaint } from '../check.ts';
+import { breach, Unusable } from './linear-schema.ts';
 
 /** An example that is no message of its type. */
 export const badExample = check({
@@ -20,28 +20,24 @@ export const badExample = check({
         const given = example[part];
         for (const [key, value] of Object.entries(given?.value ?? {})) {
           const domain = type[part].get(key);
-          const wrong = domain && breach(domain.schema, value);
+          const wrong = domain && broken(domain.schema, value);
           if (wrong) complain(`\`${key}\` is ${JSON.stringify(value)}: ${wrong}`, given!.place);
         }
       }
       if (type.body && example.body) {
-        const wrong = breach(type.body.value, example.body.value);
+        const wrong = broken(type.body.value, example.body.value);
         if (wrong) complain(`the body: ${wrong}`, example.body.place);
       }
       return found;
     }),
 });
 
-/** What a value breaks of a JSON Schema 2020-12, in words; undefined for nothing, or a schema that cannot be used. */
-function breach(schema: Readonly<Record<string, unknown>>, value: unknown): string | undefined {
+/** What a value breaks of a JSON Schema, in words; nothing is claimed of a schema that cannot be tried, which is told of the schema itself. */
+function broken(schema: Readonly<Record<string, unknown>>, value: unknown): string | undefined {
   try {
-    const { valid, errors } = new Validator(schema as Schema, '2020-12', false).validate(value);
-    const last = errors.at(-1);
-    if (valid || !last) return undefined;
-    const at = last.instanceLocation.replace(/^#\/?/, '');
-    return `${last.error.replace(/\.$/, '')}${at ? ` (at ${at})` : ''}`;
-  } catch {
-    // a reference to a file, which only its owner has
-    return undefined;
+    return breach(schema, value);
+  } catch (error) {
+    if (error instanceof Unusable) return undefined;
+    throw error;
   }
 }

@@ -14,7 +14,7 @@ export const shortTtl = check({
     if ((node.role !== 'queue' && node.role !== 'subscription') || !node.decl.ttl) return [];
     const { ttl } = node.decl;
     const takes = look.out(node.id).filter((edge) => edge.kind === 'take');
-    const slowest = Math.max(0, ...takes.map((edge) => edge.consume?.takes?.value ?? 0));
+    const slowest = takes.reduce((most, edge) => Math.max(most, edge.consume?.takes?.value ?? 0), 0);
     if (slowest === 0) return [];
     const perInstance = 'perInstanceOf' in node.decl && node.decl.perInstanceOf;
     const hands = perInstance ? 1 : instancesAt(look, takes);

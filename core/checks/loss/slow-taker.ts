@@ -14,7 +14,7 @@ export const slowTaker = check({
   run: (node, look) => {
     if (node.role !== 'queue' && node.role !== 'subscription') return [];
     const takes = look.out(node.id).filter((edge) => edge.kind === 'take');
-    const slowest = Math.max(0, ...takes.map((edge) => edge.consume?.takes?.value ?? 0));
+    const slowest = takes.reduce((most, edge) => Math.max(most, edge.consume?.takes?.value ?? 0), 0);
     if (slowest === 0 || ('perInstanceOf' in node.decl && node.decl.perInstanceOf)) return [];
     const inTurn = isOrdered(node) && takes.every((edge) => edge.consume?.prefetch?.value === 1);
     const hands = inTurn ? 1 : instancesAt(look, takes);
