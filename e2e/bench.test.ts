@@ -1,6 +1,8 @@
 /** The bench as somebody works with it by keyboard, in the dark, with odd names, and beside somebody else. */
 import { press, see, signIn, world, type World } from './harness.ts';
 
+/** The address of the topology that is begun here. */
+let mine = '';
 let w: World;
 beforeAll(async () => {
   w = await world();
@@ -18,7 +20,8 @@ test('a new topology begins empty, says what to do, and grows as one types', asy
   const { page, address } = w;
   await page.type('main input', 'Harbour Trials');
   await press(page, 'main button', 'Begin');
-  await page.waitForFunction(() => location.pathname === '/t/harbour-trials/declare');
+  await page.waitForFunction(() => /^\/t\/harbour-trials-[0-9a-f]{6}\/declare$/.test(location.pathname));
+  mine = new URL(page.url()).pathname.split('/')[2]!;
   await press(page, 'nav a', 'Fan-out');
   await see(page, '.empty', 'Begin in Declare');
   await press(page, 'nav a', 'Declare');
@@ -52,7 +55,7 @@ test('a new topology begins empty, says what to do, and grows as one types', asy
   await see(page, counts, '1 error');
   await see(page, '[data-testid=finding]', 'is no id');
   await see(page, saved, /^saved$/);
-  await page.goto(`${address}/t/harbour-trials/fan-out?type=note`);
+  await page.goto(`${address}/t/${mine}/fan-out?type=note`);
   await see(page, '[data-testid=sentence]', '1 message becomes 2 copies in 2 stores for 1 app');
   // long, right-to-left and picture names stay inside their plates
   const outside = await page.$$eval(

@@ -42,6 +42,14 @@ const log = pino({
   redact: ['password', '*.password', 'addresses', '*.addresses', 'headers.cookie', '*.headers.cookie'],
 });
 
+// what nobody caught ends the process, said in the log without the values that an error's own words may have
+for (const kind of ['uncaughtException', 'unhandledRejection'] as const)
+  process.on(kind, (error: unknown) => {
+    log.fatal({ err: forTheLog(error) }, 'the server ends');
+    process.exitCode = 1;
+    setTimeout(() => process.exit(1), 100);
+  });
+
 const root = process.cwd();
 const connection = connect(databaseUrl);
 const thread = fileURLToPath(new URL('./thread.mjs', import.meta.url));

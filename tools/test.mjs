@@ -22,7 +22,7 @@ await run(async () => {
   const parts = asked.length ? PARTS.filter((part) => asked.includes(part)) : PARTS;
   const services = parts.some((part) => NEED_SERVICES.includes(part));
 
-  if (services) needPackages('postgresql', 'rabbitmq-server', 'chromium');
+  if (services) needPackages('postgresql', 'rabbitmq-server', 'chromium', 'nginx');
   needModules();
 
   const home = homeFor('test');

@@ -285,16 +285,20 @@ describe('a probe', () => {
       arguments: {},
       messages: 5,
     };
-    const none = { pushesOut: false, mayRefuse: false, deadLetters: false };
+    const none = { limited: false, pushesOut: false, mayRefuse: false, deadLetters: false };
     expect(mannersOf(queue)).toEqual(none);
-    expect(mannersOf({ ...queue, arguments: { 'x-max-length': 5 } })).toEqual({ ...none, pushesOut: true });
-    expect(mannersOf({ ...queue, arguments: { 'x-max-length': 6 } })).toEqual(none);
+    expect(mannersOf({ ...queue, arguments: { 'x-max-length': 5 } })).toEqual({
+      ...none,
+      limited: true,
+      pushesOut: true,
+    });
+    expect(mannersOf({ ...queue, arguments: { 'x-max-length': 6 } })).toEqual({ ...none, limited: true });
     expect(mannersOf({ ...queue, policy: { 'max-length-bytes': 100 } })).toEqual({
       ...none,
       pushesOut: true,
     });
     const refuses = { 'x-max-length': 5, 'x-overflow': 'reject-publish' };
-    expect(mannersOf({ ...queue, arguments: refuses })).toEqual({ ...none, mayRefuse: true });
+    expect(mannersOf({ ...queue, arguments: refuses })).toEqual({ ...none, limited: true, mayRefuse: true });
     expect(mannersOf({ ...queue, policy: { 'dead-letter-exchange': 'x' } })).toEqual({
       ...none,
       deadLetters: true,

@@ -92,6 +92,8 @@ export function withinReach(has: Inventory, wanted: WantedState, exchange: strin
 
 /** What a real queue does with a message by its own settings, those of an operator's policy included. */
 export interface QueueManners {
+  /** Whether it has a limit at all. */
+  readonly limited: boolean;
   /** Whether one message more would push the oldest out. */
   readonly pushesOut: boolean;
   /** Whether it may refuse a message instead. */
@@ -111,6 +113,7 @@ export function mannersOf({ arguments: terms, policy = {}, messages = 0 }: WireQ
   const limited = most !== undefined || bytes !== undefined;
   const refuses = String(setting('overflow') ?? 'drop-head').startsWith('reject-publish');
   return {
+    limited,
     // how many bytes there are is not known exactly enough: a queue limited by them counts as full
     pushesOut:
       limited &&

@@ -3,7 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { TopologyDocument } from '@vondle/core';
-import { eq } from 'drizzle-orm';
+import { eq, sql } from 'drizzle-orm';
 import { record, type Database, type Transaction } from '../db/connect.ts';
 import { drafts, people } from '../db/schema.ts';
 import { setTarget, type Openers } from '../environments/store.ts';
@@ -40,6 +40,8 @@ export async function seedDemo(db: Database, folder: string, password: string): 
   const history = JSON.parse(readFileSync(join(folder, 'history.json'), 'utf8')) as History;
   const hash = await hashPassword(password);
   await db.transaction(async (tx) => {
+    // several processes may begin at once
+    await tx.execute(sql`select pg_advisory_xact_lock(4581)`);
     const [somebody] = await tx.select({ id: people.id }).from(people).limit(1);
     if (somebody) return;
     const ids: number[] = [];

@@ -38,7 +38,8 @@ export function signedIn(db: Database): MiddlewareHandler<Env> {
 export const sameOrigin: MiddlewareHandler = async (c, next) => {
   if (!['GET', 'HEAD'].includes(c.req.method)) {
     const origin = c.req.header('origin');
-    if (origin !== undefined && hostOf(origin) !== c.req.header('host'))
+    const host = origin === undefined ? undefined : hostOf(origin);
+    if (origin !== undefined && (host === undefined || host !== c.req.header('host')))
       throw forbidden('The request comes from another site.');
   }
   await next();

@@ -213,17 +213,27 @@ async function countDestroyed(
   if (names.length === 0) return [];
   const takers = new Map(has.queues.map(({ name, takers: count }) => [name, count ?? 0]));
   const unacknowledged = new Map(has.queues.map(({ name, messages }) => [name, messages ?? 0]));
+  const ready = await countWaiting(names, reached);
+  return names.map((queue) => ({
+    queue,
+    // statistics lag behind, but know of messages that takers have in hand
+    messages: Math.max(ready.get(queue) ?? 0, unacknowledged.get(queue) ?? 0),
+    takers: takers.get(queue) ?? 0,
+  }));
+}
+
+/** @returns how many messages wait in queues at this moment, by the broker's word and not its statistics */
+async function countWaiting(
+  queues: readonly string[],
+  reached: Parameters<typeof StepRunner.open>[0],
+): Promise<ReadonlyMap<string, number>> {
+  const found = new Map<string, number>();
+  if (queues.length === 0) return found;
   const runner = await StepRunner.open(reached);
   try {
-    const found: Destroyed[] = [];
-    for (const queue of names) {
-      const ready = (await runner.waiting(queue)) ?? 0;
-      // statistics lag behind, but know of messages that takers have in hand
-      found.push({
-        queue,
-        messages: Math.max(ready, unacknowledged.get(queue) ?? 0),
-        takers: takers.get(queue) ?? 0,
-      });
+    for (const queue of queues) {
+      const ready = await runner.waiting(queue);
+      if (ready !== undefined) found.set(queue, ready);
     }
     return found;
   } finally {
@@ -473,6 +483,16 @@ export async function expectedProbe(
   const sorted = [...reach].sort(
     (a, b) => Number(foreseen.has(b.queue.name)) - Number(foreseen.has(a.queue.name)),
   );
+  // a broker's statistics lag behind; of queues with a limit it is asked how full they are now
+  const limited = sorted.filter(
+    ({ queue, unforeseen }) => (foreseen.has(queue.name) || unforeseen) && mannersOf(queue).limited,
+  );
+  const waiting = await onBroker(rollout, () =>
+    countWaiting(
+      limited.map(({ queue }) => queue.name),
+      target.reached,
+    ),
+  );
   const unseen: Unseen[] = [];
   const beside: { queue: string; bindings: (typeof reach)[number]['bindings'] }[] = [];
   const mayRefuse: string[] = [];
@@ -482,7 +502,7 @@ export async function expectedProbe(
   for (const { queue, bindings: own, unforeseen } of sorted) {
     const { name } = queue;
     const likely = foreseen.has(name) || unforeseen;
-    const manners = mannersOf(queue);
+    const manners = mannersOf({ ...queue, messages: waiting.get(name) ?? queue.messages ?? 0 });
     if (likely && manners.pushesOut)
       throw new Problem(
         409,

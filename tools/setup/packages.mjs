@@ -37,6 +37,7 @@ const NEEDED = {
   postgresql: postgresPrograms,
   'rabbitmq-server': brokerScript,
   chromium,
+  nginx: () => ['/usr/sbin/nginx'].find(canRun),
 };
 
 /** Installs the named Debian packages that are missing, or says which one command would. */

@@ -45,7 +45,10 @@ function slotsOf(nodes: readonly NodeView[], edges: readonly EdgeView[]): Map<st
     const found = (before.get(id) ?? [])
       .filter((each) => !inside.has(each))
       .map((each) => depth(each, inside) + 1);
-    const result = Math.min(MOST_INNER, found.reduce((most, each) => Math.max(most, each), 0));
+    const result = Math.min(
+      MOST_INNER,
+      found.reduce((most, each) => Math.max(most, each), 0),
+    );
     depths.set(id, result);
     return result;
   };

@@ -1,5 +1,5 @@
 /** A rollout as it goes on: what changes is told by the server, and put into what is known of it. */
-import { api, type Rollout, type RolloutNews, type StepLine } from '../../api.ts';
+import { api, type Rollout, type RolloutNews } from '../../api.ts';
 
 /** A connection that the server ended with an error is tried again after this. */
 const AGAIN_MS = 2000;
@@ -14,16 +14,6 @@ export function withNews(known: Rollout, { rollout, count, steps }: RolloutNews)
   // steps that were added behind those that are shown
   const added = known.steps.length === known.count.all ? steps.filter(({ position }) => position > last) : [];
   return { ...known, ...rollout, count, steps: added.length ? [...list, ...added] : list };
-}
-
-/** The step to show as the one that is gone on with: the one at work, else the last that is done. */
-export function atWork(steps: readonly StepLine[]): number | undefined {
-  let last: number | undefined;
-  for (const { position, state } of steps) {
-    if (state === 'running') return position;
-    if (state !== 'pending') last = position;
-  }
-  return last;
 }
 
 /**
