@@ -170,3 +170,25 @@ export function crowdedKeys(count: number, ids = false): string[] {
     return words.join('.');
   });
 }
+
+/** @returns a broker of so many queues, each bound once, in documents of 500 queues: for rollouts. */
+export function crowd(queues: number): { name: string; text: string }[] {
+  const documents = [
+    {
+      name: 'broker.yaml',
+      text: 'environments: { trial: {} }\nbrokers:\n  m: { kind: amqp, access: open, exchanges: { in: { type: topic } } }\n',
+    },
+  ];
+  for (let from = 0; from < queues; from += 500) {
+    const names = Array.from({ length: Math.min(500, queues - from) }, (_, i) => from + i);
+    const text = `brokers:
+  m:
+    queues:
+${names.map((i) => `      q${i}: { ttl: 1h }`).join('\n')}
+    bindings:
+${names.map((i) => `      - { from: in, to: q${i}, key: "a.${i}.#" }`).join('\n')}
+`;
+    documents.push({ name: `queues-${from}.yaml`, text });
+  }
+  return documents;
+}

@@ -179,7 +179,7 @@ test('what is not there is said', async () => {
   await page.goto(`${address}/nowhere`);
   await see(page, 'main', 'This address leads nowhere');
   await page.goto(`${address}/t/no-such-topology/fan-out`);
-  await see(page, '[role=alert]', 'There is no topology `no-such-topology`');
+  await see(page, '[role=alert]', 'There is no such topology');
 });
 
 test('no view reported a mistake on its console', () => {

@@ -1,11 +1,11 @@
 /** A real server process on a real database and broker, and a real browser in front of it. */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { Client } from 'pg';
 import browserFlags from '../tools/setup/browser-flags.json';
 import puppeteer, { type Browser, type ElementHandle, type Page } from 'puppeteer-core';
+import { freePort } from '../server/testing/free-port.ts';
 
 const ROOT = join(__dirname, '..');
 export const PASSWORD = 'a password for the story';
@@ -19,16 +19,6 @@ function need(name: string): string {
   const value = process.env[name];
   if (!value) throw new Error('run these tests with `npm test -- e2e`, which starts what they need');
   return value;
-}
-
-async function freePort(): Promise<number> {
-  return new Promise((done) => {
-    const server = createServer();
-    server.listen(0, '127.0.0.1', () => {
-      const { port } = server.address() as AddressInfo;
-      server.close(() => done(port));
-    });
-  });
 }
 
 /** Takes away what an earlier run left on the broker, so that there is something to roll out. */

@@ -42,13 +42,15 @@ async function begin(name: string, documents: readonly Document[]): Promise<stri
 }
 
 const sorted = (values: readonly number[]) => [...values].sort((a, b) => a - b);
+/** The address of the large topology. */
+let large = '';
 const median = (values: readonly number[]) => sorted(values)[values.length >> 1]!;
 
 test('typing in one of 50 documents: findings and close-up follow each key', async () => {
   const { page } = w;
   const documents = teams(50);
   const doc = documents[26]!;
-  const slug = await begin('Large', documents);
+  const slug = (large = await begin('Large', documents));
   const at = doc.text.indexOf('key: "', doc.text.indexOf('bindings:')) + 6;
   await page.goto(`${w.address}/t/${slug}/declare?doc=${doc.name}&sel=queue:hub-5/queue-25-7&at=${at}-${at}`);
   await see(page, '.close-up h2', 'hub-5/queue-25-7');
@@ -102,7 +104,7 @@ test('typing in one of 50 documents: findings and close-up follow each key', asy
 test('the graph of 10,000 opens folded, and one broker opens by itself', async () => {
   const { page } = w;
   const began = performance.now();
-  await page.goto(`${w.address}/t/large/fan-out`);
+  await page.goto(`${w.address}/t/${large}/fan-out`);
   await page.waitForSelector('.node');
   numbers.push(
     `10,000 resources: the folded graph stands ${(performance.now() - began).toFixed(0)} ms after its address`,

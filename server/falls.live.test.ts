@@ -4,7 +4,6 @@
  */
 import { execFile, spawn, type ChildProcess } from 'node:child_process';
 import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { promisify } from 'node:util';
@@ -12,6 +11,7 @@ import { Client } from 'pg';
 import { allowedAddresses } from './targets/allowed.ts';
 import { AmqpBroker } from './targets/amqp/broker.ts';
 import { readInventory } from './targets/amqp/inventory.ts';
+import { freePort } from './testing/free-port.ts';
 
 jest.setTimeout(240_000);
 const ROOT = join(__dirname, '..');
@@ -26,16 +26,6 @@ let services: { database: string; broker: { amqp: string; http: string } };
 const service = async (...args: string[]) =>
   (await run(process.execPath, [join(ROOT, 'tools/setup/service.mjs'), args[0]!, home, ...args.slice(1)]))
     .stdout;
-
-async function freePort(): Promise<number> {
-  return new Promise((done) => {
-    const server = createServer();
-    server.listen(0, '127.0.0.1', () => {
-      const { port } = server.address() as AddressInfo;
-      server.close(() => done(port));
-    });
-  });
-}
 
 async function until<T>(what: string, ask: () => Promise<T | undefined | false>, ms = 90_000): Promise<T> {
   for (const end = Date.now() + ms; Date.now() < end; await pause(20)) {

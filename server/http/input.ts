@@ -46,7 +46,7 @@ setLocale({
 
 /** The bodies that are coming in, and how much of them, by whose they are. */
 export class Intake {
-  private readonly unfinished = new Budget({ all: 2000, each: 32 }, 'requests whose body is not finished');
+  private readonly unfinished = new Budget({ all: 2000, each: 64 }, 'requests whose body is not finished');
   private readonly held = new Budget({ all: 256 * 1024 * 1024, each: 96 * 1024 * 1024 }, 'bytes');
 
   constructor(private readonly patience: Patience = { smallMs: 20_000, largeMs: 60_000 }) {}

@@ -135,7 +135,7 @@ describe('on the wire', () => {
   });
 
   test('bodies that are not finished count against their address', async () => {
-    const sockets = Array.from({ length: 32 }, unfinished);
+    const sockets = Array.from({ length: 64 }, unfinished);
     await Promise.all(sockets.map((socket) => once(socket, 'connect')));
     let refused = '';
     for (let i = 0; i < 50 && !refused.includes('429'); i++) {

@@ -71,24 +71,33 @@ export class Claim {
     this.timer = setTimeout(() => void this.renew(), this.times.holdMs / 4);
   }
 
-  private async renew(): Promise<void> {
+  /**
+   * Says again that the rollout is ours.
+   * @returns whether it is, and whether a stop is asked for
+   */
+  private async holdOn(): Promise<{ held: boolean; stop: boolean }> {
     const asked = performance.now();
+    const [row] = await this.db
+      .update(rollouts)
+      .set({ claimedUntil: holdFor(this.times.holdMs) as never })
+      .where(
+        and(
+          eq(rollouts.id, this.rolloutId),
+          eq(rollouts.claimedBy, this.holder),
+          eq(rollouts.state, 'applying'),
+        ),
+      )
+      .returning({ stop: rollouts.stopAsked });
+    if (row) this.heldUntil = asked + this.times.holdMs;
+    return { held: row !== undefined, stop: row?.stop ?? false };
+  }
+
+  private async renew(): Promise<void> {
     try {
-      const [row] = await this.db
-        .update(rollouts)
-        .set({ claimedUntil: holdFor(this.times.holdMs) as never })
-        .where(
-          and(
-            eq(rollouts.id, this.rolloutId),
-            eq(rollouts.claimedBy, this.holder),
-            eq(rollouts.state, 'applying'),
-          ),
-        )
-        .returning({ stop: rollouts.stopAsked });
+      const { held, stop } = await this.holdOn();
       if (this.ended) return;
-      if (!row) return this.lose();
-      this.heldUntil = asked + this.times.holdMs;
-      if (row.stop) this.heard.stop();
+      if (!held) return this.lose();
+      if (stop) this.heard.stop();
     } catch (error) {
       if (this.ended) return;
       if (!isAway(error)) return this.lose();
@@ -103,20 +112,8 @@ export class Claim {
    * @throws ClaimLost when somebody else has it
    */
   async retake(): Promise<void> {
-    const asked = performance.now();
-    const rows = await this.db
-      .update(rollouts)
-      .set({ claimedUntil: holdFor(this.times.holdMs) as never })
-      .where(
-        and(
-          eq(rollouts.id, this.rolloutId),
-          eq(rollouts.claimedBy, this.holder),
-          eq(rollouts.state, 'applying'),
-        ),
-      )
-      .returning({ id: rollouts.id });
-    if (this.ended || rows.length === 0) throw new ClaimLost();
-    this.heldUntil = asked + this.times.holdMs;
+    const { held } = await this.holdOn();
+    if (this.ended || !held) throw new ClaimLost();
   }
 
   private lose(): void {

@@ -73,10 +73,14 @@ let deaf = () => {};
 /** Steps are told as they go on, not asked for again and again. */
 watch(
   () => [current.value?.id, current.value?.state === 'applying'] as const,
-  ([id, running]) => {
+  ([id, running], before) => {
     deaf();
     deaf = () => {};
-    if (id === undefined || !running) return;
+    if (id === undefined) return;
+    // what came of it is asked for once more, whole
+    if (!running && before[0] === id && before[1])
+      void refresh(id).catch((error: Error) => (trouble.value = error.message));
+    if (!running) return;
     deaf = listen(slug.value, id, current.value!.change, {
       news: (news) => (current.value = withNews(current.value!, news)),
       over: () => void refresh(id).catch((error: Error) => (trouble.value = error.message)),
@@ -402,6 +406,12 @@ label {
 .obstacles ul {
   list-style: disc;
   padding-left: 20px;
+}
+.obstacles .el-button {
+  justify-self: start;
+}
+.protection button {
+  text-decoration: underline;
 }
 .agree {
   display: flex;
