@@ -1,7 +1,6 @@
 /** The server under fifty clients, with one process and with two, and its event loop while large plans are made. */
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
 import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
-import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { crowd } from './topologies.ts';
@@ -74,11 +73,13 @@ async function underLoad(
   slugs: readonly string[],
   how: 'read' | 'patch',
 ) {
-  const autocannon = createRequire(join(ROOT, 'package.json'))('autocannon') as (options: object) => Promise<{
-    requests: { average: number };
-    latency: { p99: number };
-    non2xx: number;
-  }>;
+  const { default: autocannon } = (await import('autocannon' as string)) as {
+    default: (options: object) => Promise<{
+      requests: { average: number };
+      latency: { p99: number };
+      non2xx: number;
+    }>;
+  };
   let next = 0;
   const results = await Promise.all(
     ports.map((port) =>
@@ -108,7 +109,11 @@ async function underLoad(
               };
             },
             onResponse: (status: number, body: string, context: { slug?: string; version?: number }) => {
-              if (status === 200 && how === 'patch') {
+              if (how !== 'patch') return;
+              // another client may have changed it meanwhile, as people do
+              if (status === 409)
+                context.version = (JSON.parse(body) as { theirs: { version: number } }).theirs.version;
+              if (status === 200) {
                 context.version = (JSON.parse(body) as { version: number }).version;
                 versions.set(context.slug!, context.version);
               }
@@ -191,7 +196,7 @@ export async function server(): Promise<void> {
           how,
         );
         console.log(
-          `  ${count} ${count === 1 ? 'process  ' : 'processes'}  ${how.padEnd(6)} ${rate.toFixed(0).padStart(6)} a second   p99 ${p99} ms   ${failed} refused`,
+          `  ${count} ${count === 1 ? 'process  ' : 'processes'}  ${how.padEnd(6)} ${rate.toFixed(0).padStart(6)} a second   p99 ${p99} ms   ${failed} met another’s change (409)`,
         );
       }
     }

@@ -11,6 +11,7 @@ await build({
   bundle: true,
   platform: 'node',
   format: 'esm',
+  external: ['autocannon'],
   alias: { '@vondle/core': join(ROOT, 'core/index.ts') },
   banner: {
     js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",

@@ -206,7 +206,8 @@ describe('a rollout', () => {
       "declare queue one: ACCESS_REFUSED - access to queue 'one' in vhost 'rollouts' refused for the target's user",
     );
     expect(failed.error).not.toContain(user);
-    expect(failed.steps.map(({ state }: { state: string }) => state)).toEqual(['failed', 'pending']);
+    const [first, ...rest] = failed.steps.map(({ state }: { state: string }) => state);
+    expect([first, new Set(rest)]).toEqual(['failed', new Set(['pending'])]);
   });
 
   test('a broken expectation is consented to, with words, by an approver who did not write the revision and does not start it', async () => {

@@ -11,7 +11,7 @@ import type { Work } from '../work/pool.ts';
 import { allowed } from './service.ts';
 import {
   addMember,
-  draftDocumentsJson,
+  draftJson,
   draftHeadOf,
   draftSize,
   insertTopology,
@@ -115,14 +115,7 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
       const { slug, name, role } = topology;
       const release = sending.take(`person ${c.get('person').id}`, 3 * (await draftSize(db, topology.id)));
       try {
-        // one state of it: head and documents are of the same version
-        const { head, documents } = await db.transaction(
-          async (tx) => ({
-            head: await draftHeadOf(tx, topology.id),
-            documents: await draftDocumentsJson(tx, topology.id),
-          }),
-          { isolationLevel: 'repeatable read', accessMode: 'read only' },
-        );
+        const { head, documents } = await draftJson(db, topology.id);
         const draft = JSON.stringify(head).slice(0, -1);
         const before = `${JSON.stringify({ slug, name, role }).slice(0, -1)},"draft":${draft}`;
         return sentInPieces(c, jsonList(before, documents, '}}'), release);

@@ -98,18 +98,33 @@ export async function draftSize(db: Transaction, topologyId: number): Promise<nu
 }
 
 /**
- * @returns the documents of a draft, each as the JSON text of `{name, text}`, in their order: the
+ * Reads a draft whole, in one statement, so that all of it is of one version.
+ * @returns its head, and its documents, each as the JSON text of `{name, text}`, in their order: the
  *   database writes it, and nobody here has to read it again
  */
-export async function draftDocumentsJson(db: Transaction, topologyId: number): Promise<string[]> {
+export async function draftJson(
+  db: Transaction,
+  topologyId: number,
+): Promise<{ head: DraftHead; documents: string[] }> {
   const rows = await db
     .select({
-      json: sql<string>`json_build_object('name', ${draftDocuments.name}, 'text', ${draftDocuments.text})::text`,
+      base: drafts.base,
+      version: drafts.version,
+      updatedAt: drafts.updatedAt,
+      updatedBy: people.name,
+      json: sql<
+        string | null
+      >`case when ${draftDocuments.name} is not null then json_build_object('name', ${draftDocuments.name}, 'text', ${draftDocuments.text})::text end`,
     })
-    .from(draftDocuments)
-    .where(eq(draftDocuments.topologyId, topologyId))
+    .from(drafts)
+    .leftJoin(people, eq(people.id, drafts.updatedBy))
+    .leftJoin(draftDocuments, eq(draftDocuments.topologyId, drafts.topologyId))
+    .where(eq(drafts.topologyId, topologyId))
     .orderBy(asc(draftDocuments.position));
-  return rows.map(({ json }) => json);
+  const [first] = rows;
+  if (!first) throw new Error(`topology ${topologyId} has no draft`);
+  const { json: _json, ...head } = first;
+  return { head, documents: rows.flatMap(({ json }) => json ?? []) };
 }
 
 /** @returns the documents of a draft. For threads: there may be a lot of text. */
