@@ -95,11 +95,12 @@ async function onBroker<T>(
   } catch (error) {
     if (error instanceof Problem) throw error;
     const trouble = brokerTrouble(error);
-    const more = trouble.more && trouble.kind !== 'refused' ? ` (${trouble.more})` : '';
+    // the detail may be kept with a rollout, where readers see it: what the network said stands apart
     throw new Problem(
       502,
       'Broker not reached',
-      `${where.broker} in ${where.environment}: ${trouble.message}${more}`,
+      `${where.broker} in ${where.environment}: ${trouble.message}.`,
+      trouble.more ? { said: trouble.more } : {},
     );
   }
 }

@@ -316,6 +316,21 @@ describe('what is made again', () => {
   });
 });
 
+test('a rollout of any size is planned, and its steps are read page by page', async () => {
+  // a statement takes 65,535 parameters; this would be more than that
+  const count = 12_000;
+  const planned = await plan(
+    broker(`    queues:\n${Array.from({ length: count }, (_, i) => `      big${i}: {}`).join('\n')}\n`),
+  );
+  expect(planned.count).toEqual({ all: count, done: 0 });
+  expect(planned.steps).toHaveLength(1000);
+  const { data } = await mara('GET', `/topologies/quay/rollouts/${planned.id}/steps?from=11500`);
+  expect(data.map(({ position }: { position: number }) => position)).toEqual(
+    Array.from({ length: 500 }, (_, i) => 11_500 + i),
+  );
+  expect(data[0].title).toBe('declare queue big11500');
+});
+
 describe('settings that a broker refuses', () => {
   test.each([
     ['{ maxDeliveries: 3, maxPriority: 5 }', 'orders by no priority'],

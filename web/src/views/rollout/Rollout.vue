@@ -2,7 +2,14 @@
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, onUnmounted, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { api, type Rollout, type RolloutEntry, type RolloutState, type Target } from '../../api.ts';
+import {
+  api,
+  ApiProblem,
+  type Rollout,
+  type RolloutEntry,
+  type RolloutState,
+  type Target,
+} from '../../api.ts';
 import { useBench } from '../../stores/bench.ts';
 import { listen, withNews } from './live.ts';
 import ProbePanel from './ProbePanel.vue';
@@ -41,7 +48,8 @@ async function attempt(work: () => Promise<void>) {
   try {
     await work();
   } catch (error) {
-    trouble.value = (error as Error).message;
+    const said = error instanceof ApiProblem ? error.more['said'] : undefined;
+    trouble.value = (error as Error).message + (said ? ` The network says: ${String(said)}` : '');
   } finally {
     busy.value = false;
   }
