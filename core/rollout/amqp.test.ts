@@ -295,6 +295,7 @@ describe('a probe', () => {
     expect(mannersOf({ ...queue, arguments: { 'x-max-length': 6 } })).toEqual({ ...none, limited: true });
     expect(mannersOf({ ...queue, policy: { 'max-length-bytes': 100 } })).toEqual({
       ...none,
+      limited: true,
       pushesOut: true,
     });
     const refuses = { 'x-max-length': 5, 'x-overflow': 'reject-publish' };
