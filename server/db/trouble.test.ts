@@ -1,5 +1,5 @@
 import { forTheLog, isAway, isTaken, isValueRefused } from './trouble.ts';
-import type { BrokerTrouble} from '../targets/amqp/trouble.ts';
+import type { BrokerTrouble } from '../targets/amqp/trouble.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
 
 const coded = (code: string, message = 'said', more: object = {}) =>
