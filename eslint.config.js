@@ -2,6 +2,8 @@ import js from '@eslint/js';
 import globals from 'globals';
 import ts from 'typescript-eslint';
 import vue from 'eslint-plugin-vue';
+import { fileURLToPath } from 'node:url';
+import { layers } from './tools/lint/layers.mjs';
 
 /** The arrows between our packages: web, server, cli → core; core → nothing of ours. */
 const noPackages = (patterns, message) => ({
@@ -42,7 +44,10 @@ export default ts.config(
   {
     files: ['core/**/*.ts'],
     ignores: ['core/**/*.test.ts', 'core/testing/**'],
+    plugins: { layers: layers(fileURLToPath(new URL('core', import.meta.url))) },
     rules: {
+      'layers/order': 'error',
+      'layers/circles': 'error',
       ...noPackages(
         ['@vondle/*', '**/server/**', '**/web/**', '**/cli/**', 'node:*', 'fs', 'path', 'vue', 'hono'],
         'core imports nothing of ours and no platform',

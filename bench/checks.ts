@@ -1,5 +1,9 @@
 /** All checks: on a whole topology, and after an edit of one line, as topologies grow. */
-import { buildGraph, Checking, TopologyReader, type TopologyDocument } from '@vondle/core';
+import { buildGraph } from '@vondle/core/routing';
+import { Checking } from '@vondle/core/analysis';
+import { TopologyReader } from '@vondle/core/topology';
+import type { TextDocument } from '@vondle/core/base';
+import { changesBetween } from '../core/testing/steps.ts';
 import { median } from './measure.ts';
 import { teams } from './topologies.ts';
 
@@ -15,7 +19,7 @@ interface Times {
 }
 
 function measure(count: number): Times {
-  const documents: readonly TopologyDocument[] = teams(count);
+  const documents: readonly TextDocument[] = teams(count);
   const whole = median(
     [1, 2, 3].map(() => {
       const graph = buildGraph(new TopologyReader().read(documents));
@@ -31,9 +35,11 @@ function measure(count: number): Times {
   const after = Object.fromEntries(
     Object.entries(EDITS).map(([name, edit]) => {
       const changed = documents.map((each, i) => (i === 1 ? { ...each, text: edit(each.text) } : each));
+      const there = changesBetween(documents, changed)!;
+      const back = changesBetween(changed, documents)!;
       const times: number[] = [];
       for (let i = 0; i < 16; i++) {
-        graph = buildGraph(reader.read(i % 2 ? documents : changed), graph);
+        graph = buildGraph(reader.change(i % 2 ? back : there), graph);
         const began = performance.now();
         checking.run(graph);
         if (i > 3) times.push(performance.now() - began);

@@ -1,5 +1,5 @@
 /** Matching routing keys against many topic patterns, beside qlobber and a loop of regular expressions. */
-import { KeyTrie } from '@vondle/core';
+import { KeyTrie } from '@vondle/core/routing';
 import { Qlobber } from 'qlobber';
 import { held, inTurn, print } from './measure.ts';
 import { crowdedKeys, crowdedPatterns } from './topologies.ts';

@@ -1,5 +1,5 @@
 /** Laying out a large graph of known lanes: order and align, beside ELK's layered layout. */
-import { arrange, type Connection, type Placeable } from '@vondle/core';
+import { arrange, type Connection, type Placeable } from '@vondle/core/analysis';
 import ELK, { type ElkNode } from 'elkjs/lib/elk.bundled.js';
 import { print } from './measure.ts';
 import { sequence } from './topologies.ts';

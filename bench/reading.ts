@@ -1,11 +1,8 @@
 /** Reading a large topology, whole and after an edit, beside js-yaml and yaml on the same bytes. */
-import {
-  buildGraph,
-  readTopology,
-  TopologyReader,
-  type RoutingGraph,
-  type TopologyDocument,
-} from '@vondle/core';
+import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
+import { readTopology, TopologyReader } from '@vondle/core/topology';
+import type { TextDocument } from '@vondle/core/base';
+import { changesBetween } from '../core/testing/steps.ts';
 import { load } from 'js-yaml';
 import { parse } from 'yaml';
 import { inTurn, median, print } from './measure.ts';
@@ -52,20 +49,21 @@ export function reading(): void {
 /** Times one edit after another, each on what the one before left; making the new text is not counted. */
 function afterEdits(
   title: string,
-  before: readonly TopologyDocument[],
+  before: readonly TextDocument[],
   edits: Record<string, (text: string, i: number) => string>,
   at = 0,
 ): void {
   const reader = new TopologyReader();
   let documents = [...before];
   let graph: RoutingGraph | undefined;
-  const again = () => (graph = buildGraph(reader.read(documents), graph));
-  again();
+  graph = buildGraph(reader.read(documents), graph);
   const measured = Object.entries(edits).map(([name, edit]) => {
     const times = Array.from({ length: 15 }, (_, i) => {
-      documents = documents.map((each, d) => (d === at ? { ...each, text: edit(each.text, i) } : each));
+      const next = documents.map((each, d) => (d === at ? { ...each, text: edit(each.text, i) } : each));
+      const edits = changesBetween(documents, next)!;
+      documents = next;
       const began = performance.now();
-      again();
+      graph = buildGraph(reader.change(edits), graph);
       return performance.now() - began;
     });
     return { name, ms: median(times) };

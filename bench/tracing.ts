@@ -1,6 +1,9 @@
 /** Traces a second, on the demo and on a large topology, and the memory a large topology takes. */
 import { readdirSync, readFileSync } from 'node:fs';
-import { buildGraph, readTopology, samplesOf, trace, type Message, type RoutingGraph } from '@vondle/core';
+import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
+import { readTopology } from '@vondle/core/topology';
+import { samplesOf } from '@vondle/core/analysis';
+import type { Message } from '@vondle/core/conditions';
 import { held, inTurn, print } from './measure.ts';
 import { teams } from './topologies.ts';
 

@@ -1,4 +1,6 @@
-import { findingsData, findingsText, locator, review, toJunit, toSarif } from '@vondle/core';
+import { findingsData, findingsText, toJunit, toSarif } from '@vondle/core/formats';
+import { locator } from '@vondle/core/topology';
+import { review } from '@vondle/core/analysis';
 import { topologyAt } from './files.ts';
 
 /** `vondle check`: tries all checks and expectations; exit 0 when nothing is found, 1 when something is. */
@@ -9,11 +11,11 @@ export function check(
   const topology = topologyAt(paths, options.environment);
   const seen = review(topology);
   const { findings } = seen;
-  const locate = locator(topology.documents);
+  const locate = locator(topology);
   if (options.format === 'json') {
     process.stdout.write(`${JSON.stringify(findingsData(findings, locate), null, 2)}\n`);
   } else if (options.format === 'sarif') {
-    const log = toSarif(findings, locate, (place) => locate({ ...place, start: place.end }));
+    const log = toSarif(findings, locate);
     process.stdout.write(`${JSON.stringify(log, null, 2)}\n`);
   } else if (options.format === 'junit') {
     process.stdout.write(toJunit(seen, locate));

@@ -1,4 +1,5 @@
-import { buildGraph, graphData, toDot, toGraphml } from '@vondle/core';
+import { buildGraph } from '@vondle/core/routing';
+import { graphData, toDot, toGraphml } from '@vondle/core/formats';
 import { topologyAt } from './files.ts';
 
 /** `vondle fanout`: prints the routing graph. */

@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import { readTopology, type Topology, type TopologyDocument } from '@vondle/core';
+import { readTopology, type Topology } from '@vondle/core/topology';
+import type { TextDocument } from '@vondle/core/base';
 
 /** The command could not do its work at all: exit 2, with words. */
 export class CouldNotRun extends Error {}
@@ -26,11 +27,25 @@ function* filesAt(path: string): Generator<string> {
   }
 }
 
+/** @returns the paths of the documents in a folder, in its order, at most so many; none where it cannot be gone through */
+export function documentsIn(folder: string, most: number): string[] {
+  const found: string[] = [];
+  try {
+    for (const path of filesAt(folder)) {
+      if (found.length >= most) break;
+      found.push(path);
+    }
+  } catch {
+    // a folder that went, or may not be read, has no documents
+  }
+  return found;
+}
+
 /**
  * Reads the documents at some paths, folders through and through.
  * @throws CouldNotRun when a path is missing, cannot be read, or holds no documents
  */
-export function readDocuments(paths: readonly string[]): TopologyDocument[] {
+export function readDocuments(paths: readonly string[]): TextDocument[] {
   const names = [...new Set(paths.flatMap((path) => [...filesAt(path)]))];
   if (names.length === 0)
     throw new CouldNotRun(`there are no .yaml, .yml or .json documents in ${paths.join(', ')}`);

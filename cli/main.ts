@@ -54,6 +54,39 @@ program
   .addOption(environment())
   .action(fanout);
 
+program
+  .command('mend')
+  .description('mend what has exactly one mend; exit 0 when all of it was mended, 1 when something is left')
+  .argument('<path...>', 'documents, or folders of them')
+  .option('-c, --check <id>', 'only the findings of this check')
+  .option('-n, --dry-run', 'print what would change as a unified diff, and write nothing')
+  .addOption(environment())
+  .action(async (paths, options) => (await import('./mend.ts')).mend(paths, options));
+
+program
+  .command('rename')
+  .usage('[options] <path...> <address> <new name>')
+  .description('rename a thing and everything that names it; exit 1 where that is refused')
+  .argument(
+    '<words...>',
+    'documents or folders, then broker/name (or app:x, message:x, …), then the new name',
+  )
+  .option('-n, --dry-run', 'print what would change as a unified diff, and write nothing')
+  .addOption(environment())
+  .action(async (words, options) => (await import('./rename.ts')).rename(words, options));
+
+program
+  .command('language-server')
+  .description('speak the Language Server Protocol 3.17 with an editor')
+  .option('--stdio', 'over standard input and output, which is the only way there is')
+  .action(async () => (await import('./language-server/server.ts')).languageServer());
+
+// whoever reads our output may stop reading, as `head` does
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code !== 'EPIPE') throw error;
+  process.exit(0);
+});
+
 try {
   await program.parseAsync();
 } catch (error) {

@@ -2,17 +2,15 @@ import { createReadStream } from 'node:fs';
 import { createInterface } from 'node:readline';
 import {
   buildGraph,
-  locator,
   trace,
-  traceData,
-  traceText,
-  understand,
-  type Fate,
-  type Message,
+  type DeadLetterReason,
   type RoutingGraph,
   type Sending,
-  type Turns,
-} from '@vondle/core';
+  type RotationState,
+} from '@vondle/core/routing';
+import { locator } from '@vondle/core/topology';
+import { traceData, traceText, understand } from '@vondle/core/formats';
+import type { Message } from '@vondle/core/conditions';
 import { CouldNotRun, topologyAt } from './files.ts';
 
 interface Options {
@@ -26,9 +24,9 @@ interface Options {
 export async function traceMessages(paths: string[], options: Options): Promise<void> {
   const topology = topologyAt(paths, options.environment);
   const graph = buildGraph(topology);
-  const locate = locator(topology.documents);
-  const fate = options.fate?.replaceAll('-', ' ') as Fate | undefined;
-  let turns: Turns = new Map();
+  const locate = locator(topology);
+  const fate = options.fate?.replaceAll('-', ' ') as DeadLetterReason | undefined;
+  let turns: RotationState = new Map();
   let index = 0;
   for await (const line of linesOf(options.messages)) {
     if (line.trim() === '') continue;

@@ -1,6 +1,6 @@
 /** The command as a user runs it: a process, its output and its exit code. */
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
@@ -160,5 +160,51 @@ describe('vondle fanout', () => {
     const xml = run(['fanout', 'demo/r2', '-f', 'graphml']).stdout;
     expect(xml.match(/<node /g)).toHaveLength(data.nodes.length);
     expect(xml.match(/<edge /g)).toHaveLength(data.edges.length);
+  });
+});
+
+describe('vondle mend', () => {
+  const TEXT = 'brokers:\n  m:\n    kind: amqp\n    queues:\n      q: { tll: 5m } # mine\n';
+
+  test('shows what would change as a unified diff, and writes nothing', () => {
+    const path = file('mend-dry.yaml', TEXT);
+    const shown = run(['mend', path, '--check', 'language/unknown-key', '--dry-run']);
+    expect(shown).toMatchObject({ status: 0, stderr: '1 mended, 0 left\n' });
+    expect(shown.stdout).toBe(
+      `--- ${path}\n+++ ${path}\n@@ -2,4 +2,4 @@\n   m:\n     kind: amqp\n     queues:\n-      q: { tll: 5m } # mine\n+      q: { ttl: 5m } # mine\n`,
+    );
+    expect(readFileSync(path, 'utf8')).toBe(TEXT);
+  });
+
+  test('writes, and says what is left', () => {
+    const path = file('mend.yaml', TEXT);
+    const done = run(['mend', path]);
+    expect(done).toMatchObject({ status: 1, stdout: `${path}\n` });
+    expect(done.stderr).toMatch(/^1 mended, \d+ left\n$/);
+    expect(readFileSync(path, 'utf8')).toBe(TEXT.replace('tll', 'ttl'));
+    expect(run(['mend', path, '--check', 'no/such']).status).toBe(2);
+  });
+});
+
+describe('vondle rename', () => {
+  test('renames in every document, or says why not and writes nothing', () => {
+    const at = join(folder, 'renamed');
+    mkdirSync(at);
+    const [one, other] = [join(at, 'a.yaml'), join(at, 'b.yaml')];
+    writeFileSync(one, 'brokers:\n  m: { kind: amqp, queues: { q: {} } }\n');
+    writeFileSync(other, 'apps: { a: { consumes: [{ from: m/q }] } }\n');
+    expect(run(['rename', at, 'm/q', 'panels', '--dry-run']).stdout).toContain(
+      '+apps: { a: { consumes: [{ from: m/panels }] } }',
+    );
+    expect(readFileSync(other, 'utf8')).toContain('m/q');
+    expect(run(['rename', at, 'm/q', 'panels'])).toMatchObject({ status: 0, stdout: `${one}\n${other}\n` });
+    expect(readFileSync(one, 'utf8')).toContain('panels: {}');
+    expect(readFileSync(other, 'utf8')).toContain('m/panels');
+    expect(run(['rename', at, 'broker:m', 'Not An Id'])).toMatchObject({ status: 1 });
+    expect(run(['rename', at, 'm/none', 'x'])).toMatchObject({
+      status: 2,
+      stderr: 'vondle: there is no m/none\n',
+    });
+    expect(run(['rename', at, 'x']).status).toBe(2);
   });
 });

@@ -28,8 +28,8 @@ const VIEWS: [string, string, string][] = [
   ['Findings', `${base}/findings`, '[data-testid=diff]'],
   ['Expectations', `${base}/expectations`, '[data-testid=proof]'],
   ['Who may what', `${base}/access?broker=mainland`, '[data-testid=cell]'],
-  ['Missing leave', `${base}/access?part=missing`, '[data-testid=need]'],
-  ['Unused leave', `${base}/access?part=unused`, '.statements table'],
+  ['Missing permission', `${base}/access?part=missing`, '[data-testid=need]'],
+  ['Unused permission', `${base}/access?part=unused`, '.statements table'],
   ['The reach of a label', `${base}/access?part=label`, '[data-testid=label-reach]'],
   ['A question', `${base}/access?part=ask`, '.ask'],
   ['Rollout', `${base}/rollout`, 'main'],
@@ -65,6 +65,10 @@ describe.each(['light', 'dark'])('in %s', (scheme) => {
       scheme === 'dark',
     );
     expect(await barriers()).toEqual([]);
+    // the rail of views, where there is one, stands beside the view, which has the rest of the page
+    const rail = await w.page.$('nav');
+    const page = await w.page.evaluate(() => window.innerWidth);
+    if (rail) expect((await rail.boundingBox())!.width).toBeLessThan(page / 4);
   });
 });
 

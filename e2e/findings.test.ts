@@ -57,7 +57,7 @@ test('a finding that is meant is accepted with a reason, which the text keeps', 
   await see(page, '.cm-content', 'check: nowhere/unreachable-store, because: crews start in May');
 });
 
-test('leave that is missing is seen in the matrix, and written for a whole route', async () => {
+test('permission that is missing is seen in the matrix, and written for a whole route', async () => {
   const { page } = w;
   await go('/access');
   await see(page, '[data-testid=cell]', 'p');
@@ -82,12 +82,12 @@ test('leave that is missing is seen in the matrix, and written for a whole route
   await go('/access?part=route');
   await see(page, '[data-testid=need]', 'bridge-console publishes to mainland/sailings');
   await go('/access?part=missing');
-  await press(page, '.leave button', 'Write the narrowest statement for it');
-  await see(page, '.leave', 'Nothing is missing: every way has the leave it needs.');
+  await press(page, '.permission button', 'Write the narrowest statement for it');
+  await see(page, '.permission', 'Nothing is missing: every way has the permission it needs.');
   await see(page, counts, /^3 errors/);
 });
 
-test('a question about leave is answered with what decides', async () => {
+test('a question about permission is answered with what decides', async () => {
   const { page } = w;
   await go('/access?part=ask');
   const choose = async (label: string, words: string) => {

@@ -100,9 +100,11 @@ test('a filter is tried on the samples that come to it while it is written, then
   await see(page, '.cm-content', 'delayMinutes >= 300');
   await press(page, 'header button', 'undo');
   await see(page, '[data-testid=passing]', /^4 of 6 samples that come here pass$/);
+  // who goes away while a save is on its way meets it as somebody else's
+  await see(page, saved, /^saved$/);
 });
 
-test('a queue is begun with its subscription, its taker and their leave, shown as text first', async () => {
+test('a queue is begun with its subscription, its taker and their permission, shown as text first', async () => {
   const { page } = w;
   const pick = async (list: string, words: string) => {
     await page.$eval(`input[id="${list}"]`, (input) => (input as HTMLInputElement).click());

@@ -97,7 +97,7 @@ test('a visitor goes through the findings, sees each mend as a change, and makes
   await see(page, '.all', 'Nothing is wrong, as far as the checks and the expectations can tell.');
   expect(kinds.sort()).toEqual([
     'access/everyone',
-    'access/missing-leave',
+    'access/missing-permission',
     'copies/shared-store',
     'match/never',
     'match/undeclared-attribute',

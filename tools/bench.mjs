@@ -12,7 +12,7 @@ await build({
   platform: 'node',
   format: 'esm',
   external: ['autocannon'],
-  alias: { '@vondle/core': join(ROOT, 'core/index.ts') },
+  alias: { '@vondle/core': join(ROOT, 'core') },
   banner: {
     js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
   },

@@ -5,7 +5,7 @@ import { build } from 'esbuild';
 import { ROOT } from './setup/places.mjs';
 
 const { outputFiles } = await build({
-  entryPoints: [join(ROOT, 'core/checks/reference.ts')],
+  entryPoints: [join(ROOT, 'core/analysis/checks/reference.ts')],
   bundle: true,
   write: false,
   format: 'esm',

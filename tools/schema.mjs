@@ -5,7 +5,7 @@ import { build } from 'esbuild';
 import { ROOT } from './setup/places.mjs';
 
 const { outputFiles } = await build({
-  entryPoints: [join(ROOT, 'core/language/schema.ts')],
+  entryPoints: [join(ROOT, 'core/topology/schema.ts')],
   bundle: true,
   write: false,
   format: 'esm',

@@ -4,7 +4,7 @@ import { defineConfig } from 'vite';
 
 export default defineConfig({
   plugins: [vue()],
-  resolve: { alias: { '@vondle/core': fileURLToPath(new URL('../core/index.ts', import.meta.url)) } },
+  resolve: { alias: { '@vondle/core': fileURLToPath(new URL('../core', import.meta.url)) } },
   worker: { format: 'es' },
   build: {
     target: 'es2022',

@@ -32,7 +32,7 @@ if (!existsSync(bundle) || statSync(bundle).mtimeMs < Math.max(newest(join(root,
     platform: 'node',
     target: 'node20',
     format: 'esm',
-    alias: { '@vondle/core': join(root, 'core/index.ts') },
+    alias: { '@vondle/core': join(root, 'core') },
     banner: {
       js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
     },

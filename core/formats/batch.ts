@@ -1,5 +1,5 @@
 /** What became of many messages, as files other programs read. */
-import type { BatchRow } from '../routing/batch.ts';
+import type { BatchRow } from '../analysis/trace/batch.ts';
 
 /** A field of a CSV record (RFC 4180 §2); one that a spreadsheet would run as a formula is kept a text. */
 export function csvField(value: unknown): string {

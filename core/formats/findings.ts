@@ -1,12 +1,11 @@
 /** Findings as text for people, as JSON, and as SARIF 2.1.0 for code review tools. */
-import { CHECKS } from '../checks/run.ts';
-import type { Finding } from '../model/finding.ts';
-import type { Place, Position } from '../model/place.ts';
-
-type Locate = (place: Place) => Position;
+import { CHECKS } from '../analysis/checks/run.ts';
+import type { Place } from '../syntax/place.ts';
+import type { Locator } from '../topology/read.ts';
+import type { Finding } from '../topology/topology.ts';
 
 /** @returns one line for each finding: `file:line:column severity: message [check]`. */
-export function findingsText(findings: readonly Finding[], locate: Locate): string {
+export function findingsText(findings: readonly Finding[], locate: Locator): string {
   return findings
     .map((finding) => {
       const { line, column } = locate(finding.place);
@@ -27,7 +26,7 @@ export interface FindingData {
 }
 
 /** @returns findings as plain data. */
-export function findingsData(findings: readonly Finding[], locate: Locate): FindingData[] {
+export function findingsData(findings: readonly Finding[], locate: Locator): FindingData[] {
   return findings.map(({ check, severity, message, place, about }) => ({
     check,
     severity,
@@ -41,16 +40,12 @@ export function findingsData(findings: readonly Finding[], locate: Locate): Find
 const LEVELS = { error: 'error', warning: 'warning', advice: 'note' } as const;
 
 /** @returns a SARIF 2.1.0 log of one run. Columns count UTF-16 code units, as §3.14.27 allows. */
-export function toSarif(
-  findings: readonly Finding[],
-  locate: Locate,
-  end: (place: Place) => Position,
-): object {
+export function toSarif(findings: readonly Finding[], locate: Locator): object {
   const reasons = new Map(CHECKS.map((check) => [check.id, check.why]));
   const ids = [...new Set(findings.map((finding) => finding.check))].sort();
   const region = (place: Place) => {
     const from = locate(place);
-    const to = end(place);
+    const to = locate.end(place);
     return { startLine: from.line, startColumn: from.column, endLine: to.line, endColumn: to.column };
   };
   const location = (place: Place) => ({

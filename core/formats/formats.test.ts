@@ -1,11 +1,11 @@
-import { readTopology, locator } from '../language/read.ts';
-import { review } from '../checks/review.ts';
-import { message } from '../model/message.ts';
-import { buildGraph } from '../routing/graph.ts';
-import { trace } from '../routing/trace.ts';
+import { review } from '../analysis/checks/review.ts';
+import { message } from '../conditions/message.ts';
 import { findingsData, findingsText, toSarif } from './findings.ts';
 import { graphData, toDot, toGraphml } from './graph.ts';
 import { traceData, traceText } from './trace.ts';
+import { buildGraph } from '../routing/graph.ts';
+import { trace } from '../routing/trace.ts';
+import { locator, readTopology } from '../topology/read.ts';
 
 const TEXT = `apps:
   desk: { consumes: [ { from: m/boards } ] }
@@ -23,7 +23,7 @@ brokers:
 `;
 const topology = readTopology([{ name: 'docs/a b.yaml', text: TEXT }]);
 const graph = buildGraph(topology);
-const locate = locator(topology.documents);
+const locate = locator(topology);
 const { findings } = review(topology);
 
 test('findings as text, one a line, with line and column', () => {
@@ -43,7 +43,7 @@ test('findings as text, one a line, with line and column', () => {
 
 test('findings as data and as SARIF speak of the same places', () => {
   const data = findingsData(findings, locate);
-  const log = toSarif(findings, locate, (place) => locate({ ...place, start: place.end })) as {
+  const log = toSarif(findings, locate) as {
     runs: {
       results: {
         message: { text: string };

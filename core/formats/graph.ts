@@ -1,6 +1,7 @@
 /** The routing graph as data other programs read: JSON, DOT and GraphML. */
-import { show } from '../predicate/explain.ts';
-import type { Edge, RoutingGraph } from '../routing/graph.ts';
+import { show } from '../conditions/explain.ts';
+import type { RoutingGraph } from '../routing/graph.ts';
+import type { Edge } from '../routing/parts.ts';
 
 export interface GraphData {
   readonly topology: string;

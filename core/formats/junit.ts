@@ -1,8 +1,9 @@
 /** What a review found, as a JUnit XML report: one case for each check and each expectation. */
-import { CHECKS } from '../checks/run.ts';
-import type { Review } from '../checks/review.ts';
-import type { Finding } from '../model/finding.ts';
-import type { Place, Position } from '../model/place.ts';
+import type { Review } from '../analysis/checks/review.ts';
+import { CHECKS } from '../analysis/checks/run.ts';
+import type { Position } from '../base/span.ts';
+import type { Place } from '../syntax/place.ts';
+import type { Finding } from '../topology/topology.ts';
 
 /** Characters that XML 1.0 (§2.2) does not have are left out; the rest is escaped for text and attributes alike. */
 function xml(text: string): string {

@@ -1,8 +1,8 @@
-import { readTopology } from '../language/read.ts';
-import { Batch } from '../routing/batch.ts';
-import { buildGraph } from '../routing/graph.ts';
+import { Batch } from '../analysis/trace/batch.ts';
 import { batchCsv, batchNdjson, csvLine } from './batch.ts';
 import { readMessages, understand } from './messages.ts';
+import { buildGraph } from '../routing/graph.ts';
+import { readTopology } from '../topology/read.ts';
 
 const graph = buildGraph(
   readTopology([

@@ -3,11 +3,11 @@
  * our own words (`to`, `type`, `key`, `headers`, …) or a CloudEvent in its JSON format (CloudEvents
  * 1.0.2, JSON Event Format §3; a list is its batch, §4).
  */
-import type { MessageType } from '../language/messages.ts';
-import { message as makeMessage, type Message } from '../model/message.ts';
+import { complete } from '../analysis/samples/samples.ts';
+import { type Message, message as makeMessage } from '../conditions/message.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
 import type { Sending } from '../routing/trace.ts';
-import { complete } from '../samples/samples.ts';
+import type { MessageType } from '../topology/messages.ts';
 
 /** One object of a file, or why it is none. */
 export type Written =

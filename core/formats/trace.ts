@@ -1,10 +1,11 @@
 /** A trace as the one-line JSON the command line promises, and as text. */
-import { addressOf } from '../model/address.ts';
-import type { Place, Position } from '../model/place.ts';
+import { whyHop } from '../analysis/trace/narrate.ts';
+import { settle } from '../analysis/trace/settle.ts';
+import type { Position } from '../base/span.ts';
+import { addressOf } from '../language/thing.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
-import { whyHop } from '../routing/narrate.ts';
-import { settle } from '../routing/settle.ts';
-import type { End, Fate, Hop, Trace } from '../routing/trace.ts';
+import type { DeadLetterReason, End, Hop, Trace } from '../routing/trace.ts';
+import type { Place } from '../syntax/place.ts';
 
 export interface TraceData {
   readonly index: number;
@@ -39,7 +40,7 @@ export function traceData(
   trace: Trace,
   index: number,
   locate: (place: Place) => Position,
-  fate?: Fate,
+  fate?: DeadLetterReason,
 ): TraceData {
   const at = (hop: Hop) => {
     const found = graph.nodes.get(hop.node);
@@ -90,7 +91,7 @@ const resting = (end: End) => end.outcome === 'held' || end.outcome === 'taken' 
  * Whether a store can do that to a message at all: expiry asks for a time to live, overflow for a
  * limit, too many deliveries for a limit of those; anything can be rejected.
  */
-function gives(decl: object, fate: Fate): boolean {
+function gives(decl: object, fate: DeadLetterReason): boolean {
   const set = (...names: string[]) =>
     names.some((name) => (decl as Record<string, unknown>)[name] !== undefined);
   switch (fate) {

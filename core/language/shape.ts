@@ -4,21 +4,24 @@
  *
  * A shape reads a node and never throws: what is wrong becomes a finding, and the value is left out.
  */
-import { writing, type Finding, type Severity } from '../model/finding.ts';
-import { Layered } from '../model/layered.ts';
-import type { Place, Val } from '../model/place.ts';
-import { byteLength, nearest, parseDuration, parseRate, parseSize } from '../model/values.ts';
-import { keyText, toJson, type Entry, type Node, type ScalarNode } from './tree.ts';
+import { nearest } from '../base/similar.ts';
+import { byteLength, parseDuration, parseRate, parseSize } from '../base/values.ts';
+import { Layered } from '../incremental/layered.ts';
+import { type FindingOf, type Severity, writing } from './finding.ts';
+import { type Located, type Place, type Placed, placeOf } from '../syntax/place.ts';
+import { typedScalar } from '../syntax/scalars.ts';
+import { type Entry, type Node, type ScalarNode, isNothing, keyText, toJson } from '../syntax/tree.ts';
 
 export type JsonSchema = { readonly [key: string]: unknown };
 
+/** A finding of reading: its mends need nothing but the documents. */
+export type ReadingFinding = FindingOf<Placed>;
+
 /** What reading needs and leaves behind. */
 export class Reading {
-  readonly findings: Finding[] = [];
+  readonly findings: ReadingFinding[] = [];
   /** The parameters met, some perhaps more than once. */
   readonly usedParameters: string[] = [];
-  /** Places made of parts of nodes, since reading began. */
-  private readonly parts: Place[] = [];
   /** The document being read. */
   doc = '';
   /** Where in the topology fragments are being put together. */
@@ -35,16 +38,9 @@ export class Reading {
     private readonly earlier: Wholes = new Map(),
   ) {}
 
-  /** @returns a node's place: the same object each time, which moves with the node. */
+  /** @returns a node's place */
   place(node: Node): Place {
-    return (node.place ??= { doc: this.doc, start: node.start, end: node.end });
-  }
-
-  /** @returns the place of a part of what is being read; it moves with the item it is part of. */
-  part(start: number, end: number): Place {
-    const place = { doc: this.doc, start, end };
-    this.parts.push(place);
-    return place;
+    return placeOf(this.doc, node);
   }
 
   /**
@@ -58,13 +54,11 @@ export class Reading {
       return memo.value as T;
     }
     const findings = this.findings.length;
-    const parts = this.parts.length;
     const used = this.usedParameters.length;
     const value = read();
-    const places = this.parts.splice(parts);
     node.memo =
       this.findings.length === findings && value !== undefined
-        ? { shape, with: this.parameters, value, usedParameters: this.usedParameters.slice(used), places }
+        ? { shape, with: this.parameters, value, usedParameters: this.usedParameters.slice(used) }
         : undefined;
     return value;
   }
@@ -88,11 +82,8 @@ export class Reading {
     }
     const findings = this.findings.length;
     const used = this.usedParameters.length;
-    const parts = this.parts.length;
     const value = read(before);
-    // a place that is part of none of the fragments' own maps and lists would not move along
-    const whole = this.findings.length === findings && this.parts.length === parts;
-    if (whole && value !== undefined)
+    if (this.findings.length === findings && value !== undefined)
       this.keep(shape, {
         fragments,
         with: this.parameters,
@@ -119,12 +110,12 @@ export class Reading {
 
   report(
     check: string,
-    node: { readonly start: number; readonly end: number },
+    at: Node | Place,
     message: string,
-    more: { severity?: Severity; related?: Finding['related']; mends?: Finding['mends'] } = {},
+    more: { severity?: Severity; related?: ReadingFinding['related']; mends?: ReadingFinding['mends'] } = {},
   ): void {
     const { severity = 'error', ...rest } = more;
-    const place = { doc: this.doc, start: node.start, end: node.end };
+    const place = 'kind' in at ? this.place(at) : at;
     this.findings.push({ check: `language/${check}`, severity, message, place, ...rest });
   }
 
@@ -201,7 +192,7 @@ function scalarShape<T>(
   schema: JsonSchema,
   parse: (text: string, node: ScalarNode) => T | undefined,
   values?: readonly string[],
-): Shape<Val<T>> {
+): Shape<Located<T>> {
   return {
     schema,
     ...(values ? { values } : {}),
@@ -242,11 +233,11 @@ function kindOf(node: Node): string {
 }
 
 /** Free text. */
-export const text = (expected = 'text'): Shape<Val<string>> =>
+export const text = (expected = 'text'): Shape<Located<string>> =>
   scalarShape(expected, { type: ['string', 'number', 'boolean'] }, (value) => value);
 
 /** Text of at most 255 UTF-8 bytes, the limit of an AMQP 0-9-1 short string (§4.2.5.3). */
-export const shortText = (expected: string): Shape<Val<string>> => {
+export const shortText = (expected: string): Shape<Located<string>> => {
   const inner = text(expected);
   return {
     ...inner,
@@ -269,21 +260,22 @@ export const shortText = (expected: string): Shape<Val<string>> => {
 export const ID = /^[a-z][a-z0-9-]*$/;
 
 /** The id of a broker, app, message, link, spread, tenant or environment. */
-export const id = (of: string): Shape<Val<string>> => ({
+export const id = (of: string): Shape<Located<string>> => ({
   ...scalarShape(`the id of ${of}`, { type: 'string', pattern: ID.source }, (value) =>
     ID.test(value) ? value : undefined,
   ),
   names: of,
 });
 
-export const flag = (): Shape<Val<boolean>> => ({
-  ...scalarShape('`true` or `false`', { type: 'boolean' }, (value, node) =>
-    node.quoted ? undefined : value === 'true' ? true : value === 'false' ? false : undefined,
-  ),
+export const flag = (): Shape<Located<boolean>> => ({
+  ...scalarShape('`true` or `false`', { type: 'boolean' }, (value, node) => {
+    const typed = node.quoted ? undefined : typedScalar(value);
+    return typeof typed === 'boolean' ? typed : undefined;
+  }),
   values: ['true', 'false'],
 });
 
-export const integer = (minimum = 0, maximum = Number.MAX_SAFE_INTEGER): Shape<Val<number>> =>
+export const integer = (minimum = 0, maximum = Number.MAX_SAFE_INTEGER): Shape<Located<number>> =>
   scalarShape(
     maximum === Number.MAX_SAFE_INTEGER
       ? `a whole number of at least ${minimum}`
@@ -295,26 +287,26 @@ export const integer = (minimum = 0, maximum = Number.MAX_SAFE_INTEGER): Shape<V
     },
   );
 
-export const number = (minimum = 0): Shape<Val<number>> =>
+export const number = (minimum = 0): Shape<Located<number>> =>
   scalarShape(`a number of at least ${minimum}`, { type: 'number', minimum }, (value) => {
     const n = /^-?\d+(\.\d+)?$/.test(value) ? Number(value) : NaN;
     return n >= minimum ? n : undefined;
   });
 
-export const duration = (): Shape<Val<number>> =>
+export const duration = (): Shape<Located<number>> =>
   scalarShape(
     'a duration such as `30s`, `10m` or `PT10M`',
     { type: 'string', format: 'vondle-duration' },
     parseDuration,
   );
 
-export const size = (): Shape<Val<number>> =>
+export const size = (): Shape<Located<number>> =>
   scalarShape('a size such as `64KiB` or a number of bytes', { type: ['string', 'integer'] }, parseSize);
 
-export const rate = (): Shape<Val<number>> =>
+export const rate = (): Shape<Located<number>> =>
   scalarShape('a rate such as `40/s`, `10/min` or `5/h`', { type: 'string' }, parseRate);
 
-export const choice = <T extends string>(...values: T[]): Shape<Val<T>> =>
+export const choice = <T extends string>(...values: T[]): Shape<Located<T>> =>
   scalarShape(
     values.map((value) => `\`${value}\``).join(' or '),
     { enum: values },
@@ -323,7 +315,7 @@ export const choice = <T extends string>(...values: T[]): Shape<Val<T>> =>
   );
 
 /** A key or value of a constant map: text, number, truth value or null, kept with its type. */
-export const constant = (): Shape<Val<string | number | boolean | null>> => ({
+export const constant = (): Shape<Located<string | number | boolean | null>> => ({
   schema: { type: ['string', 'number', 'boolean', 'null'] },
   read(node, reading) {
     if (node.kind !== 'scalar') {
@@ -342,23 +334,8 @@ export const constant = (): Shape<Val<string | number | boolean | null>> => ({
   },
 });
 
-/** @returns the value a plain scalar of this text has under YAML 1.2's core schema. */
-export function typedScalar(text: string): string | number | boolean | null {
-  if (/^(?:null|Null|NULL|~|)$/.test(text)) return null;
-  if (/^(?:true|True|TRUE)$/.test(text)) return true;
-  if (/^(?:false|False|FALSE)$/.test(text)) return false;
-  if (
-    /^[-+]?[0-9]+$/.test(text) ||
-    /^[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?$/.test(text)
-  ) {
-    return Number(text);
-  }
-  if (/^0o[0-7]+$/.test(text) || /^0x[0-9a-fA-F]+$/.test(text)) return Number(text);
-  return text;
-}
-
 /** Any JSON data. `more` is put beside its schema, to say what it means. */
-export const json = (schema: JsonSchema = {}): Shape<Val<unknown>> => ({
+export const json = (schema: JsonSchema = {}): Shape<Located<unknown>> => ({
   schema,
   read(node, reading) {
     const from = new Set<string>();
@@ -375,14 +352,14 @@ export const json = (schema: JsonSchema = {}): Shape<Val<unknown>> => ({
 });
 
 /** JSON data that must be a map. */
-export const jsonMap = (schema: JsonSchema = {}): Shape<Val<Readonly<Record<string, unknown>>>> => ({
+export const jsonMap = (schema: JsonSchema = {}): Shape<Located<Readonly<Record<string, unknown>>>> => ({
   schema: { type: 'object', ...schema },
   read(node, reading) {
     if (node.kind !== 'map') {
       reading.report('wrong-type', node, `Expected a map here, not ${kindOf(node)}.`);
       return undefined;
     }
-    return json().read(node, reading) as Val<Record<string, unknown>>;
+    return json().read(node, reading) as Located<Record<string, unknown>>;
   },
 });
 
@@ -442,10 +419,6 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
         }
       : {}),
   };
-}
-
-export function isNothing(node: Node): boolean {
-  return node.kind === 'scalar' && node.value === null && !node.quoted;
 }
 
 /** One named thing of a map: its name, where the name stands, and what was declared. */
@@ -639,7 +612,7 @@ function once(found: readonly Found[], name: string, reading: Reading, addsUp: b
         {
           related: [
             {
-              place: { doc: clash.doc, start: clash.entry.key.start, end: clash.entry.key.end },
+              place: placeOf(clash.doc, clash.entry.key),
               message: 'the first declaration',
             },
           ],
@@ -694,15 +667,18 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
   ) => {
     for (const name of required) {
       if (!present.has(name))
-        reading.report('missing-key', headOf(at), `\`${name}\` is missing here: ${fields[name]!.about}.`);
+        reading.report(
+          'missing-key',
+          headOf(at, reading),
+          `\`${name}\` is missing here: ${fields[name]!.about}.`,
+        );
     }
     return result as ObjectOf<F>;
   };
   const unknownKey = (key: ScalarNode, reading: Reading) => {
     const name = keyText(key);
     const hint = nearest(name, names);
-    const { start, end } = key;
-    const mends = hint ? [writing({ doc: reading.doc, start, end }, hint)] : undefined;
+    const mends = hint ? [writing(reading.place(key), hint)] : undefined;
     reading.report(
       'unknown-key',
       key,
@@ -800,10 +776,9 @@ function sameScalar(a: Node, b: Node): boolean {
 }
 
 /** Where to point for a thing as a whole: its first line, not all of it. */
-function headOf(node: Node): { start: number; end: number } {
-  if (node.kind === 'map' && node.entries[0])
-    return { start: node.entries[0].key.start, end: node.entries[0].key.end };
-  return { start: node.start, end: Math.max(node.end, node.start + 1) };
+function headOf(node: Node, reading: Reading): Place {
+  if (node.kind === 'map' && node.entries[0]) return reading.place(node.entries[0].key);
+  return { ...reading.place(node), to: Math.max(node.length, 1) };
 }
 
 /** One of several object shapes, told apart by the value of one key. */
@@ -835,7 +810,7 @@ export function variant<V extends Record<string, Shape<unknown>>>(
         reading.doc = first.doc;
         reading.report(
           'missing-key',
-          headOf(first.node),
+          headOf(first.node, reading),
           `\`${by}\` is missing here: write ${by}: ${known}.`,
         );
       } else {

@@ -1,79 +1,11 @@
 /** The routing graph: everything a message can be at, and every way it can go on from there. */
-import { accessOf, type Decide } from '../access/decide.ts';
-import type {
-  AliasDecl,
-  AmqpQueueDecl,
-  AppDecl,
-  BindingDecl,
-  BrokerDecl,
-  ConsumeDecl,
-  DeadLetterDecl,
-  ExchangeDecl,
-  HostedQueueDecl,
-  LinkDecl,
-  PublishDecl,
-  SpreadDecl,
-  SubscriptionDecl,
-  TopicDecl,
-} from '../language/language.ts';
-import type { Topology } from '../language/read.ts';
-import type { Thing } from '../model/address.ts';
-import { differing, Layered, sharesKeys } from '../model/layered.ts';
-import type { Place, Val } from '../model/place.ts';
-import { ALWAYS, type Predicate } from '../predicate/predicate.ts';
-import { exchangeRouter, type Router } from './router.ts';
-import { nodesOf, waysOf, type Nodes, type Way, type Ways } from './ways.ts';
-
-/** A node's role in the flow; an app that both sends and takes is two nodes. */
-export type NodeRole =
-  'publisher' | 'exchange' | 'topic' | 'alias' | 'spread' | 'queue' | 'subscription' | 'taker';
-
-interface NodeOf<R extends NodeRole, D> {
-  readonly id: string;
-  readonly role: R;
-  readonly thing: Thing;
-  readonly place: Place;
-  readonly decl: D;
-}
-
-export type ExchangeNode = NodeOf<'exchange', ExchangeDecl>;
-export type QueueNode = NodeOf<'queue', AmqpQueueDecl | HostedQueueDecl>;
-/** The store of an MQTT taker, which no document declares by itself. */
-type SessionDecl = SubscriptionDecl & Pick<AmqpQueueDecl, 'perInstanceOf'>;
-export type SubscriptionNode = NodeOf<'subscription', SessionDecl>;
-export type StoreNode = QueueNode | SubscriptionNode;
-export type TopicNode = NodeOf<'topic', TopicDecl>;
-export type AliasNode = NodeOf<'alias', AliasDecl>;
-export type SpreadNode = NodeOf<'spread', SpreadDecl>;
-export type AppNode = NodeOf<'publisher' | 'taker', AppDecl>;
-export type GraphNode =
-  ExchangeNode | QueueNode | SubscriptionNode | TopicNode | AliasNode | SpreadNode | AppNode;
-
-export type EdgeKind =
-  'publish' | 'binding' | 'unrouted' | 'subscription' | 'deadLetter' | 'alias' | 'link' | 'member' | 'take';
-
-/** A way from one node to another. */
-export interface Edge {
-  /** Unique, and the same for the same declaration in two revisions. */
-  readonly id: string;
-  readonly kind: EdgeKind;
-  readonly from: string;
-  readonly to: string;
-  /** The declaration that makes it. */
-  readonly place: Place;
-  /** What a message must meet to go this way. */
-  readonly condition: Predicate;
-  /** The words on it in a picture: a key, a filter. Empty for none. */
-  readonly label: string;
-  /** What a router finds it by: the binding key, or the one an MQTT topic filter becomes. */
-  readonly key?: string;
-  readonly publish?: PublishDecl;
-  readonly consume?: ConsumeDecl;
-  readonly binding?: BindingDecl;
-  readonly subscription?: SubscriptionNode;
-  readonly link?: { readonly thing: Thing; readonly decl: LinkDecl };
-  readonly deadLetter?: DeadLetterDecl;
-}
+import { ALWAYS } from '../conditions/predicate.ts';
+import { Layered, differing, sharesKeys } from '../incremental/layered.ts';
+import { type EdgeSpec, type EdgeSpecs, type Nodes, edgeSpecsOf, nodesOf } from './edge-specs.ts';
+import type { Edge, ExchangeNode, GraphNode } from './parts.ts';
+import { type Decide, accessOf } from './permission.ts';
+import { type Router, exchangeRouter } from './router.ts';
+import type { Topology } from '../topology/topology.ts';
 
 export interface RoutingGraph {
   readonly topology: Topology;
@@ -86,30 +18,16 @@ export interface RoutingGraph {
   readonly decide: Decide;
 }
 
-/** @returns who owns a thing: the tenant it names, its broker's, or the topology's. */
-export function tenantOf({ declared }: Topology, of: Thing): string | undefined {
-  const app = of.kind === 'app' ? declared.apps?.get(of.name)?.value.tenant : undefined;
-  const broker = declared.brokers?.get(of.kind === 'broker' ? of.name : of.broker)?.value;
-  return (app ?? ownTenant(broker, of) ?? broker?.tenant ?? declared.tenant)?.value;
-}
-
-function ownTenant(broker: BrokerDecl | undefined, { kind, name }: Thing): Val<string> | undefined {
-  if (kind === 'queue') return broker?.queues?.get(name)?.value.tenant;
-  if (broker?.variant !== 'pubsub') return undefined;
-  if (kind === 'topic') return broker.topics?.get(name)?.value.tenant;
-  return kind === 'subscription' ? broker.subscriptions?.get(name)?.value.tenant : undefined;
-}
-
 /** The ways of declarations that belong together, and the edge of each that leads somewhere. */
 interface EdgePart {
-  readonly ways: readonly Way[];
+  readonly specs: readonly EdgeSpec[];
   readonly edges: readonly (Edge | undefined)[];
 }
 
 /** What is kept of a graph to make the next one of. */
 interface Making {
   readonly nodes: Nodes;
-  readonly ways: Ways;
+  readonly specs: EdgeSpecs;
   readonly parts: ReadonlyMap<string, EdgePart>;
   /** How many edges would have the same id but for their number. */
   readonly counts: Map<string, number>;
@@ -130,8 +48,8 @@ const MOST_CHANGED = 500;
 export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGraph {
   const making = before && makings.get(before);
   const nodes = nodesOf(topology, making?.nodes);
-  const ways = waysOf(topology, nodes, making?.ways);
-  const assembled = (making && patch(before, making, ways)) ?? assemble(ways, before);
+  const specs = edgeSpecsOf(topology, nodes, making?.specs);
+  const assembled = (making && patch(before, making, specs)) ?? assemble(specs, before);
   const { parts, counts, out, into } = assembled;
   let edges: readonly Edge[] | undefined;
   const graph: RoutingGraph = {
@@ -148,7 +66,7 @@ export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGr
     routers: routersOf(nodes.all, out, before, assembled.touched),
     decide: accessOf(topology, before?.decide),
   };
-  makings.set(graph, { nodes, ways, parts, counts });
+  makings.set(graph, { nodes, specs, parts, counts });
   return graph;
 }
 
@@ -187,28 +105,28 @@ interface Assembled extends Pick<RoutingGraph, 'out' | 'into'>, Pick<Making, 'pa
 }
 
 /** The edge made of a way last: the same one again, as long as its number among those alike stays. */
-const edgesMade = new WeakMap<Way, Edge>();
+const edgesMade = new WeakMap<EdgeSpec, Edge>();
 
-function assemble(ways: Ways, before?: RoutingGraph): Assembled {
+function assemble(specs: EdgeSpecs, before?: RoutingGraph): Assembled {
   const out = new Map<string, readonly Edge[]>();
   const into = new Map<string, readonly Edge[]>();
   const counts = new Map<string, number>();
-  const edgeOf = (way: Way): Edge | undefined => {
-    if (!way.open) return undefined;
-    const known = edgesMade.get(way);
-    const made = known ?? makeEdge(way);
+  const edgeOf = (spec: EdgeSpec): Edge | undefined => {
+    if (!spec.open) return undefined;
+    const known = edgesMade.get(spec);
+    const made = known ?? makeEdge(spec);
     const base = baseOf(made);
     const count = (counts.get(base) ?? 0) + 1;
     counts.set(base, count);
     const id = count > 1 ? `${base} #${count}` : base;
     const edge = known?.id === id ? known : { ...made, id };
-    edgesMade.set(way, edge);
+    edgesMade.set(spec, edge);
     push(out as Map<string, Edge[]>, edge.from, edge);
     push(into as Map<string, Edge[]>, edge.to, edge);
     return edge;
   };
   const parts = new Map<string, EdgePart>();
-  for (const [name, { made }] of ways.parts) parts.set(name, { ways: made, edges: made.map(edgeOf) });
+  for (const [name, { made }] of specs.parts) parts.set(name, { specs: made, edges: made.map(edgeOf) });
   // a list that is what it was is the one it was: others tell by that what changed
   for (const [now, then] of [[out, before?.out] as const, [into, before?.into] as const]) {
     if (!then) continue;
@@ -223,26 +141,26 @@ function assemble(ways: Ways, before?: RoutingGraph): Assembled {
 interface Step {
   readonly from: number;
   readonly to: number;
-  readonly ways: readonly Way[];
+  readonly specs: readonly EdgeSpec[];
 }
 
 /** @returns which ways were replaced by which */
-function stepsBetween(old: readonly Way[], ways: readonly Way[]): Step[] {
-  const shorter = Math.min(old.length, ways.length);
+function stepsBetween(old: readonly EdgeSpec[], specs: readonly EdgeSpec[]): Step[] {
+  const shorter = Math.min(old.length, specs.length);
   let first = 0;
-  while (first < shorter && sameWay(old[first]!, ways[first]!)) first++;
+  while (first < shorter && sameSpec(old[first]!, specs[first]!)) first++;
   let same = 0;
-  while (same < shorter - first && sameWay(old[old.length - 1 - same]!, ways[ways.length - 1 - same]!))
+  while (same < shorter - first && sameSpec(old[old.length - 1 - same]!, specs[specs.length - 1 - same]!))
     same++;
-  // a name that changed shows in several places, with ways between them that did not
-  const middle = ways.slice(first, ways.length - same);
+  // a name that changed shows in several places, with specs between them that did not
+  const middle = specs.slice(first, specs.length - same);
   const steps: Step[] = [];
-  if (old.length === ways.length) {
-    middle.forEach((way, i) => {
-      if (!sameWay(old[first + i]!, way)) steps.push({ from: first + i, to: first + i + 1, ways: [way] });
+  if (old.length === specs.length) {
+    middle.forEach((spec, i) => {
+      if (!sameSpec(old[first + i]!, spec)) steps.push({ from: first + i, to: first + i + 1, specs: [spec] });
     });
   } else {
-    steps.push({ from: first, to: old.length - same, ways: middle });
+    steps.push({ from: first, to: old.length - same, specs: middle });
   }
   return steps;
 }
@@ -251,17 +169,17 @@ function stepsBetween(old: readonly Way[], ways: readonly Way[]): Step[] {
 function patch(
   before: RoutingGraph,
   { parts: old, counts }: Making,
-  { parts: now }: Ways,
+  { parts: now }: EdgeSpecs,
 ): Assembled | undefined {
   const names = [...now.keys()];
   if (old.size !== now.size || ![...old.keys()].every((name, i) => name === names[i])) return undefined;
   const stepsOf = new Map<string, readonly Step[]>();
   let changed = 0;
   for (const [name, { made }] of now) {
-    const { ways } = old.get(name)!;
-    if (ways === made) continue;
-    const steps = stepsBetween(ways, made);
-    for (const { from, to, ways: come } of steps) changed += to - from + come.length;
+    const { specs } = old.get(name)!;
+    if (specs === made) continue;
+    const steps = stepsBetween(specs, made);
+    for (const { from, to, specs: come } of steps) changed += to - from + come.length;
     if (changed > MOST_CHANGED) return undefined;
     stepsOf.set(name, steps);
   }
@@ -287,7 +205,7 @@ function patch(
     for (const step of steps) {
       for (; done < step.from; done++) edges.push(part.edges[done]);
       done = step.to;
-      const made = step.ways.map((way) => edgeOnce(way, counts));
+      const made = step.specs.map((spec) => edgeOnce(spec, counts));
       if (made.includes('twice')) return undefined;
       const come = made.filter((edge) => typeof edge === 'object');
       for (const each of made as (Edge | undefined)[]) edges.push(each);
@@ -296,20 +214,20 @@ function patch(
       into.replace(gone, come);
     }
     for (; done < part.edges.length; done++) edges.push(part.edges[done]);
-    parts.set(name, { ways: now.get(name)!.made, edges });
+    parts.set(name, { specs: now.get(name)!.made, edges });
   }
   return { parts, counts, out: out.finish(parts), into: into.finish(parts), touched: out.touched };
 }
 
 /** The edge of a way that came, if it leads somewhere; `twice` where there is one like it already. */
-function edgeOnce(way: Way, counts: Map<string, number>): Edge | 'twice' | undefined {
-  if (!way.open) return undefined;
-  const made = makeEdge(way);
+function edgeOnce(spec: EdgeSpec, counts: Map<string, number>): Edge | 'twice' | undefined {
+  if (!spec.open) return undefined;
+  const made = makeEdge(spec);
   const id = baseOf(made);
   if (counts.has(id)) return 'twice';
   counts.set(id, 1);
   const edge = { ...made, id };
-  edgesMade.set(way, edge);
+  edgesMade.set(spec, edge);
   return edge;
 }
 
@@ -345,7 +263,7 @@ class Rearranged {
   }
 }
 
-const sameWay = (a: Way, b: Way): boolean =>
+const sameSpec = (a: EdgeSpec, b: EdgeSpec): boolean =>
   a === b ||
   (a.of === b.of &&
     a.from === b.from &&
@@ -354,7 +272,7 @@ const sameWay = (a: Way, b: Way): boolean =>
     a.open === b.open &&
     a.kind === b.kind);
 
-const makeEdge = ({ kind, from, to, make }: Way): Omit<Edge, 'id'> => ({
+const makeEdge = ({ kind, from, to, make }: EdgeSpec): Omit<Edge, 'id'> => ({
   kind,
   from,
   to,

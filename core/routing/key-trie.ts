@@ -14,7 +14,7 @@
  * bindings of one exchange, and an object for each would cost more than the bindings themselves. For
  * the same reason a key is read where it stands, without cutting it into words.
  */
-import { wordsOf } from '../predicate/words.ts';
+import { wordsOf } from '../conditions/words.ts';
 
 const ROOT = 0;
 const NONE = -1;

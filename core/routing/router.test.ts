@@ -1,10 +1,10 @@
 import fc from 'fast-check';
-import { readTopology } from '../language/read.ts';
-import { message } from '../model/message.ts';
-import { admits } from '../predicate/evaluate.ts';
-import { wordsMatch, wordsOf } from '../predicate/words.ts';
+import { admits } from '../conditions/evaluate.ts';
+import { message } from '../conditions/message.ts';
+import { wordsMatch, wordsOf } from '../conditions/words.ts';
 import { buildGraph } from './graph.ts';
 import { KeyTrie } from './key-trie.ts';
+import { readTopology } from '../topology/read.ts';
 
 const word = fc.constantFrom('a', 'b', '', 'c');
 const key = fc.array(word, { maxLength: 5 }).map((words) => words.join('.'));

@@ -1,9 +1,9 @@
 /** One exchange's bindings, arranged so that a message finds its own without trying all of them. */
-import type { Message } from '../model/message.ts';
-import { admits } from '../predicate/evaluate.ts';
-import type { Predicate } from '../predicate/predicate.ts';
-import type { Edge } from './graph.ts';
+import { admits } from '../conditions/evaluate.ts';
+import type { Message } from '../conditions/message.ts';
+import type { Predicate } from '../conditions/predicate.ts';
 import { KeyTrie } from './key-trie.ts';
+import type { Edge } from './parts.ts';
 
 type ExchangeType = 'direct' | 'fanout' | 'topic' | 'headers';
 

@@ -1,15 +1,15 @@
-import { readTopology } from '../language/read.ts';
-import { message, type Message } from '../model/message.ts';
+import { missesAt, summarise, whyHop } from '../analysis/trace/narrate.ts';
+import { type Message, message } from '../conditions/message.ts';
 import { buildGraph } from './graph.ts';
-import { missesAt, summarise, whyHop } from './narrate.ts';
-import { trace, traceFate, type Hop, type Sending, type Turns } from './trace.ts';
+import { type Hop, type RotationState, type Sending, trace, traceFate } from './trace.ts';
+import { readTopology } from '../topology/read.ts';
 
 const graphOf = (text: string) => {
   const topology = readTopology([{ name: 'a.yaml', text }]);
   expect(topology.findings).toEqual([]);
   return buildGraph(topology);
 };
-const run = (text: string, sending: Sending, parts: Partial<Message> = {}, turns?: Turns) => {
+const run = (text: string, sending: Sending, parts: Partial<Message> = {}, turns?: RotationState) => {
   const graph = graphOf(text);
   const result = trace(graph, message(parts), sending, turns);
   const rests = Object.fromEntries(result.trace.rests.map((rest) => [rest.node, rest.copies]));
@@ -176,7 +176,7 @@ describe('across brokers', () => {
   test('spreads rotate, weigh and choose the nearest', () => {
     const graph = graphOf(FERRIES);
     const deal = (to: string, times: number) => {
-      let turns: Turns = new Map();
+      let turns: RotationState = new Map();
       const seen: string[] = [];
       for (let i = 0; i < times; i++) {
         const result = trace(graph, message({}), { to, from: 'app:officer' }, turns);
@@ -196,7 +196,7 @@ describe('across brokers', () => {
     expect(run(FERRIES, { to: 'i', via: 'mqtt' }, { key: 'a' }).ends).toEqual(['unresolved']);
   });
 
-  test('topics: filters, leave for each hand-over, two ways two copies', () => {
+  test('topics: filters, permission for each hand-over, two ways two copies', () => {
     const parts = { headers: { severity: 4 }, properties: { type: 'closure.berth' } };
     const without = run(FERRIES, { to: 's/notices' }, parts);
     expect(without.ends.sort()).toEqual(['refused', 'refused', 'taken']);

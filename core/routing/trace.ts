@@ -4,22 +4,16 @@
  * demand, from the edges a hop names (see narrate.ts), so that a hundred thousand messages can be
  * traced for their outcome alone.
  */
-import type { Decision } from '../access/decide.ts';
-import type { PublishDecl } from '../language/language.ts';
-import { addressOf, ENTRIES, lookUp, thing, type Thing } from '../model/address.ts';
-import type { Message } from '../model/message.ts';
-import type { Place } from '../model/place.ts';
-import { admits } from '../predicate/evaluate.ts';
-import {
-  tenantOf,
-  type Edge,
-  type ExchangeNode,
-  type QueueNode,
-  type RoutingGraph,
-  type SpreadNode,
-  type StoreNode,
-} from './graph.ts';
-import { mqttEntry, takerId } from './ways.ts';
+import { admits } from '../conditions/evaluate.ts';
+import type { Message } from '../conditions/message.ts';
+import { ENTRIES, type Thing, addressOf, thing } from '../language/thing.ts';
+import { mqttEntry, takerId } from './edge-specs.ts';
+import type { RoutingGraph } from './graph.ts';
+import type { Edge, ExchangeNode, QueueNode, SpreadNode, StoreNode } from './parts.ts';
+import type { Decision } from './permission.ts';
+import type { Place } from '../syntax/place.ts';
+import { lookUp } from '../topology/address.ts';
+import { tenantOf } from '../topology/owner.ts';
 
 /** How one branch of a trace finishes. */
 export type Outcome =
@@ -53,8 +47,8 @@ export interface Hop {
   readonly again?: true;
   /** No binding or subscription here let it on. */
   readonly unmatched?: true;
-  /** The leave that was asked for this step, where access is controlled. */
-  readonly leave?: Decision;
+  /** The permission that was asked for this step, where access is controlled. */
+  readonly permission?: Decision;
   readonly end?: End;
   /** Apps and links that take the copies resting here, as thing ids. */
   readonly takers?: readonly string[];
@@ -89,21 +83,21 @@ export interface Sending {
   /** An address, or the broker itself with `via: 'mqtt'`. */
   readonly to: string;
   readonly via?: 'amqp' | 'mqtt';
-  /** The publishing app's id; without one, nobody's leave to publish is asked. */
+  /** The publishing app's id; without one, nobody's permission to publish is asked. */
   readonly from?: string;
   readonly mandatory?: boolean;
 }
 
 /** Counters of spreads, so that repeating a message shows the next choice. Never changed in place. */
-export type Turns = ReadonlyMap<string, number>;
+export type RotationState = ReadonlyMap<string, number>;
 
 export interface TraceResult {
   readonly trace: Trace;
-  readonly turns: Turns;
+  readonly turns: RotationState;
 }
 
 /** What a store may do to a copy it gives up on. */
-export type Fate = 'expired' | 'rejected' | 'overflow' | 'too many deliveries';
+export type DeadLetterReason = 'expired' | 'rejected' | 'overflow' | 'too many deliveries';
 
 /** Copies are followed through at most this many hops; a topology past it repeats without end. */
 const MOST_HOPS = 20_000;
@@ -117,7 +111,7 @@ export function trace(
   graph: RoutingGraph,
   message: Message,
   sending: Sending,
-  turns: Turns = new Map(),
+  turns: RotationState = new Map(),
 ): TraceResult {
   const walk = new Walk(graph, turns);
   const root = walk.send(message, sending);
@@ -134,8 +128,8 @@ export function traceFate(
   graph: RoutingGraph,
   node: string,
   message: Message,
-  fate: Fate,
-  turns: Turns = new Map(),
+  fate: DeadLetterReason,
+  turns: RotationState = new Map(),
 ): TraceResult {
   const walk = new Walk(graph, turns);
   const root = walk.giveUp(node, message, fate);
@@ -153,19 +147,19 @@ interface Draft {
   next: Draft[];
   again?: true;
   unmatched?: true;
-  leave?: Decision;
+  permission?: Decision;
   end?: End;
   takers?: readonly string[];
   note?: string;
 }
 
 class Walk {
-  turns: Turns;
+  turns: RotationState;
   private hops = 0;
 
   constructor(
     private readonly graph: RoutingGraph,
-    turns: Turns,
+    turns: RotationState,
   ) {
     this.turns = turns;
   }
@@ -193,7 +187,7 @@ class Walk {
     return hop;
   }
 
-  giveUp(node: string, message: Message, fate: Fate): Hop {
+  giveUp(node: string, message: Message, fate: DeadLetterReason): Hop {
     const hop = this.hop(node, undefined, message, 1, 0);
     const store = this.graph.nodes.get(node);
     if (store?.role !== 'queue' && store?.role !== 'subscription') {
@@ -220,7 +214,7 @@ class Walk {
     }
     const key = edge.deadLetter?.key?.value ?? message.key;
     const next = this.step(hop, edge, { ...message, key });
-    // the broker itself moves it: no leave is asked, and nobody hears of it when it finds no queue
+    // the broker itself moves it: no permission is asked, and nobody hears of it when it finds no queue
     this.enter(next, { publisher: undefined, mandatory: false });
     return hop;
   }
@@ -246,7 +240,7 @@ class Walk {
     hop.end = { outcome, why, copies, ...(place ? { place } : {}) };
   }
 
-  /** An addressed entry: aliases and spreads are replaced by what they name, then leave is asked. */
+  /** An addressed entry: aliases and spreads are replaced by what they name, then permission is asked. */
   private arrive(hop: Draft, how: How, seen: ReadonlySet<string> = new Set()): void {
     const node = this.graph.nodes.get(hop.node);
     if (!node) return this.end(hop, 'unresolved', 'it names nothing');
@@ -420,9 +414,9 @@ class Walk {
     for (const edge of ways) {
       if (edge.kind !== 'take') continue;
       const app = this.graph.nodes.get(edge.to)!.thing;
-      const leave = this.ask(app, 'consume', store.thing, hop.message.key);
-      if (leave.allowed) takers.push(app.id);
-      else refused ??= leave;
+      const permission = this.ask(app, 'consume', store.thing, hop.message.key);
+      if (permission.allowed) takers.push(app.id);
+      else refused ??= permission;
     }
     hop.takers = [...new Set(takers)];
     const link = ways.find((edge) => edge.kind === 'link');
@@ -452,8 +446,8 @@ class Walk {
         decl.keys?.place,
       );
     }
-    const leave = this.ask(link, 'consume', queue.thing, hop.message.key);
-    if (!leave.allowed) return this.end(hop, 'waiting', leave.why, leave.place);
+    const permission = this.ask(link, 'consume', queue.thing, hop.message.key);
+    if (!permission.allowed) return this.end(hop, 'waiting', permission.why, permission.place);
     const next = this.step(hop, edge, hop.message, hop.latency + (decl.latency?.value ?? 0));
     if (this.hops > MOST_HOPS || this.loops(queue.id))
       return this.end(next, 'looped', `link ${link.name} brings it round again`);
@@ -515,27 +509,27 @@ class Walk {
     });
   }
 
-  /** Asks leave to publish; without it the branch ends refused. Nobody known to ask is let in. */
+  /** Asks permission to publish; without it the branch ends refused. Nobody known to ask is let in. */
   private mayPublish(hop: Draft, who: Thing | undefined, node: string, source?: Thing): boolean {
     const on = this.graph.nodes.get(node)?.thing;
     if (!who || !on) return true;
-    const leave = this.ask(who, 'publish', on, hop.message.key, source);
-    hop.leave = leave;
-    if (!leave.allowed) this.end(hop, 'refused', leave.why, leave.place);
-    return leave.allowed;
+    const permission = this.ask(who, 'publish', on, hop.message.key, source);
+    hop.permission = permission;
+    if (!permission.allowed) this.end(hop, 'refused', permission.why, permission.place);
+    return permission.allowed;
   }
 }
 
 /** On whose behalf a message enters. */
 interface How {
   readonly publisher: Thing | undefined;
-  /** The link that carries it, which then needs leave instead of the publisher. */
+  /** The link that carries it, which then needs permission instead of the publisher. */
   readonly mover?: Thing;
   readonly source?: Thing;
   readonly mandatory: boolean;
 }
 
-const FATES: Record<Fate, string> = {
+const FATES: Record<DeadLetterReason, string> = {
   expired: 'it expires',
   rejected: 'it is rejected',
   overflow: 'the queue is full',
@@ -637,14 +631,4 @@ function split(node: string): [Thing['kind'], { broker: string; name: string }] 
     node.slice(0, colon) as Thing['kind'],
     { broker: node.slice(colon + 1, slash), name: node.slice(slash + 1) },
   ];
-}
-
-/** A sending as an app's declaration has it. */
-export function sendingOf(app: string, publish: PublishDecl): Sending {
-  return {
-    to: publish.to?.value ?? '',
-    from: `app:${app}`,
-    ...(publish.via ? { via: publish.via.value } : {}),
-    ...(publish.mandatory ? { mandatory: publish.mandatory.value } : {}),
-  };
 }

@@ -1,18 +1,15 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import {
-  applyEdits,
-  buildGraph,
-  findingsOf,
-  proveAll,
-  readTopology,
-  runChecks,
-  samplesOf,
-  sendingOf,
-  summarise,
-  trace,
-  tryMend,
-} from '../index.ts';
+import { runChecks } from '../analysis/checks/run.ts';
+import { proveAll } from '../analysis/expectations/prove.ts';
+import { sendingOf } from '../analysis/samples/kept.ts';
+import { samplesOf } from '../analysis/samples/samples.ts';
+import { summarise } from '../analysis/trace/narrate.ts';
+import { applyEdits } from '../base/edits.ts';
+import { findingsOf, tryMend } from '../change/mend.ts';
+import { buildGraph } from '../routing/graph.ts';
+import { trace } from '../routing/trace.ts';
+import { readTopology } from '../topology/read.ts';
 
 const documents = (folder: string) => {
   const path = join(__dirname, '../../demo', folder);
@@ -34,7 +31,7 @@ describe('the demo', () => {
     const found = runChecks(buildGraph(topology)).map(({ check, about }) => `${check} ${about}`);
     expect(found.sort()).toEqual([
       'access/everyone subscription:shore/night-desk',
-      'access/missing-leave queue:shore/texting-in',
+      'access/missing-permission queue:shore/texting-in',
       'copies/shared-store queue:mainland/quay-screens',
       'match/never queue:mainland/delay-desk',
       'match/undeclared-attribute subscription:shore/night-desk',

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { checksReference, readTopology } from '../index.ts';
+import { checksReference } from '../analysis/checks/reference.ts';
+import { readTopology } from '../topology/read.ts';
 
 const text = readFileSync(join(__dirname, '../../docs/language.md'), 'utf8');
 const examples = [...text.matchAll(/^```yaml\n([^]*?)^```/gm)].map((match) => match[1]!);

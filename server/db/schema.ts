@@ -1,5 +1,5 @@
 /** The tables. Every write to them is one transaction; revisions and the audit trail only grow. */
-import type { Step } from '@vondle/core';
+import type { Step } from '@vondle/core/analysis';
 import { sql } from 'drizzle-orm';
 import {
   bigint,

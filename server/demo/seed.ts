@@ -2,7 +2,7 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { TopologyDocument } from '@vondle/core';
+import type { TextDocument } from '@vondle/core/base';
 import { eq, sql } from 'drizzle-orm';
 import { record, type Database, type Transaction } from '../db/connect.ts';
 import { drafts, people } from '../db/schema.ts';
@@ -28,7 +28,7 @@ interface History {
   readonly draft: string;
 }
 
-function documentsIn(folder: string): TopologyDocument[] {
+function documentsIn(folder: string): TextDocument[] {
   return readdirSync(folder)
     .filter((file) => file.endsWith('.yaml'))
     .sort()
@@ -67,7 +67,7 @@ export async function seedDemo(db: Database, folder: string, password: string): 
 }
 
 /** Puts documents in place of a draft's. */
-async function putAll(tx: Transaction, topologyId: number, documents: readonly TopologyDocument[]): Promise<void> {
+async function putAll(tx: Transaction, topologyId: number, documents: readonly TextDocument[]): Promise<void> {
   const names = documents.map(({ name }) => name);
   await putDocuments(tx, topologyId, { names, came: names }, Buffer.from(JSON.stringify({ documents })), 'documents');
 }

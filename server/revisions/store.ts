@@ -1,4 +1,4 @@
-import type { TopologyDocument } from '@vondle/core';
+import type { TextDocument } from '@vondle/core/base';
 import { and, asc, desc, eq, max, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import { contents, people, revisionDocuments, revisions } from '../db/schema.ts';
@@ -118,7 +118,7 @@ export async function documentsOf(
   db: Transaction,
   topologyId: number,
   number: number,
-): Promise<TopologyDocument[] | undefined> {
+): Promise<TextDocument[] | undefined> {
   const found = await revisionOf(db, topologyId, number);
   if (!found) return undefined;
   return db

@@ -3,7 +3,7 @@
  * falls meanwhile (the broker, the database, this process), it goes on from what the broker really has.
  */
 import { setTimeout as pause } from 'node:timers/promises';
-import type { Step } from '@vondle/core';
+import type { Step } from '@vondle/core/analysis';
 import { and, eq, sql } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import { whenReached, type Database } from '../db/connect.ts';

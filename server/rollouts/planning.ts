@@ -3,29 +3,24 @@
  * each of which reads for itself what it needs and writes what it found.
  */
 import { gunzipSync, gzipSync } from 'node:zlib';
+import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
 import {
-  buildGraph,
   complete,
   doneIn,
   expectProbe,
   inventoryChanges,
-  lookUp,
   mannersOf,
   obstaclesIn,
   planRollout,
   promisesNotKept,
-  readTopology,
   review,
   samplesOf,
-  trace,
   wantedState,
   withinReach,
-  ENTRIES,
   type Inventory,
-  type Message,
-  type RoutingGraph,
-  type Topology,
-} from '@vondle/core';
+} from '@vondle/core/analysis';
+import { lookUp, readTopology, ENTRIES, type Topology } from '@vondle/core/topology';
+import type { Message } from '@vondle/core/conditions';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import type { Database } from '../db/connect.ts';
 import { record } from '../db/connect.ts';

@@ -1,7 +1,7 @@
 import { Hono } from 'hono';
 import { streamSSE } from 'hono/streaming';
 import { mixed, number, object, string } from 'yup';
-import type { Message } from '@vondle/core';
+import type { Message } from '@vondle/core/conditions';
 import type { Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
 import { body, numberIn } from '../http/input.ts';

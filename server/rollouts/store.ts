@@ -1,4 +1,4 @@
-import type { Step } from '@vondle/core';
+import type { Step } from '@vondle/core/analysis';
 import { and, asc, desc, eq, gt, inArray, sql } from 'drizzle-orm';
 import type { AnyPgColumn } from 'drizzle-orm/pg-core';
 import type { Database, Transaction } from '../db/connect.ts';

@@ -1,5 +1,6 @@
 /** For tests: plans on an open connection. */
-import { planRollout, wantedState, type Inventory, type Topology } from '@vondle/core';
+import { planRollout, wantedState, type Inventory } from '@vondle/core/analysis';
+import type { Topology } from '@vondle/core/topology';
 import type { ChannelModel } from 'amqplib';
 import { carryOut } from '../targets/amqp/step.ts';
 

@@ -1,4 +1,4 @@
-import type { TopologyDocument } from '@vondle/core';
+import type { TextDocument } from '@vondle/core/base';
 import { and, asc, eq, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import { draftDocuments, drafts, members, people, topologies } from '../db/schema.ts';
@@ -128,7 +128,7 @@ export async function draftJson(
 }
 
 /** @returns the documents of a draft. For threads: there may be a lot of text. */
-export function draftDocumentsOf(db: Transaction, topologyId: number): Promise<TopologyDocument[]> {
+export function draftDocumentsOf(db: Transaction, topologyId: number): Promise<TextDocument[]> {
   return db
     .select({ name: draftDocuments.name, text: draftDocuments.text })
     .from(draftDocuments)

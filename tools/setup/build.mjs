@@ -51,7 +51,7 @@ export function buildServer() {
       target: 'node20',
       format: 'esm',
       packages: 'external',
-      alias: { '@vondle/core': join(ROOT, 'core/index.ts') },
+      alias: { '@vondle/core': join(ROOT, 'core') },
       sourcemap: true,
       logLevel: 'warning',
     });

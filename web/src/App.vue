@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { useLook } from './stores/look.ts';
+import { useColorScheme } from './stores/color-scheme.ts';
 
-useLook();
+useColorScheme();
 </script>
 
 <template>

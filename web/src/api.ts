@@ -1,5 +1,6 @@
 /** The server's API. Errors are problem details (RFC 9457) and come as `ApiProblem`. */
-import type { Step, TopologyDocument } from '@vondle/core';
+import type { Step } from '@vondle/core/analysis';
+import type { TextDocument } from '@vondle/core/base';
 
 export class ApiProblem extends Error {
   constructor(
@@ -75,7 +76,7 @@ export interface TopologyEntry {
 export interface DraftData {
   base: number;
   version: number;
-  documents: TopologyDocument[];
+  documents: TextDocument[];
   updatedAt: string;
   updatedBy: string | null;
 }
@@ -170,14 +171,14 @@ export const api = {
   topologies: () => ask<TopologyEntry[]>('GET', '/topologies'),
   createTopology: (name: string) => ask<{ slug: string }>('POST', '/topologies', { name }),
   topology: (slug: string) => ask<TopologyEntry & { draft: DraftData }>('GET', at(slug)),
-  saveDraft: (slug: string, version: number, documents: readonly TopologyDocument[]) =>
+  saveDraft: (slug: string, version: number, documents: readonly TextDocument[]) =>
     ask<{ version: number }>('PUT', `${at(slug)}/draft`, { version, documents }),
   /** Writes only what changed: all names, and the documents that are not as the server has them. */
-  changeDraft: (slug: string, version: number, names: string[], changed: readonly TopologyDocument[]) =>
+  changeDraft: (slug: string, version: number, names: string[], changed: readonly TextDocument[]) =>
     ask<{ version: number }>('PATCH', `${at(slug)}/draft`, { version, names, changed }),
   revisions: (slug: string) => ask<RevisionEntry[]>('GET', `${at(slug)}/revisions`),
   revision: (slug: string, number: number) =>
-    ask<{ documents: TopologyDocument[] }>('GET', `${at(slug)}/revisions/${number}`),
+    ask<{ documents: TextDocument[] }>('GET', `${at(slug)}/revisions/${number}`),
   saveRevision: (slug: string, version: number, words: string) =>
     ask<{ number: number; version: number }>('POST', `${at(slug)}/revisions`, { version, words }),
   targets: (slug: string) => ask<Target[]>('GET', `${at(slug)}/targets`),

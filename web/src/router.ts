@@ -14,7 +14,7 @@ export const router = createRouter({
     { path: '/topologies', name: 'topologies', component: () => import('./views/entrance/Topologies.vue') },
     {
       path: '/t/:slug',
-      component: () => import('./views/Bench.vue'),
+      component: () => import('./views/Workspace.vue'),
       children: [
         { path: '', redirect: (to) => ({ name: 'fan-out', params: to.params }) },
         { path: 'declare', name: 'declare', component: () => import('./views/declare/Declare.vue') },

@@ -1,5 +1,5 @@
 /** Reads what a broker has, through its HTTP API. Large answers: to be done on a thread. */
-import type { Arguments, Inventory, WireQueue } from '@vondle/core';
+import type { Arguments, Inventory, WireQueue } from '@vondle/core/analysis';
 import type { AmqpBroker } from './broker.ts';
 import { OUR_PREFIX } from './names.ts';
 import { BrokerTrouble } from './trouble.ts';

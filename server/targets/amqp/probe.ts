@@ -3,7 +3,8 @@
  * to, a queue of our own is bound in just the same way, and what comes there is what comes to the other.
  */
 import { randomUUID } from 'node:crypto';
-import type { Message, WireBinding } from '@vondle/core';
+import type { Message } from '@vondle/core/conditions';
+import type { WireBinding } from '@vondle/core/analysis';
 import type { Options } from 'amqplib';
 import { end, within, type AmqpBroker } from './broker.ts';
 import { OUR_PREFIX } from './names.ts';

@@ -1,5 +1,7 @@
 /** Findings about what a broker refuses, held against a real broker: what is found is refused, what is not is made. */
-import { buildGraph, checkAll, readTopology, wantedState } from '@vondle/core';
+import { buildGraph } from '@vondle/core/routing';
+import { checkAll, wantedState } from '@vondle/core/analysis';
+import { readTopology } from '@vondle/core/topology';
 import type { ChannelModel } from 'amqplib';
 import fc from 'fast-check';
 import { allowedAddresses } from '../allowed.ts';
@@ -33,7 +35,7 @@ const found = (text: string) => {
   return { topology, findings };
 };
 
-// not made: dead letters, limits by bytes, names; the cases of core/checks have what the first two add, and names follow
+// not made: dead letters, limits by bytes, names; the cases of core/analysis/checks have what the first two add, and names follow
 const settings = fc.record(
   {
     maxDeliveries: fc.constantFrom(1, 3),

@@ -1,6 +1,12 @@
 /** Carries out the steps of a rollout over AMQP 0-9-1. Each may be carried out again: what is so already stays. */
 import { randomUUID } from 'node:crypto';
-import { differs, type Step, type WireBinding, type WireExchange, type WireQueue } from '@vondle/core';
+import {
+  differs,
+  type Step,
+  type WireBinding,
+  type WireExchange,
+  type WireQueue,
+} from '@vondle/core/analysis';
 import type { Channel, ChannelModel } from 'amqplib';
 import { cut, end, within, type AmqpBroker } from './broker.ts';
 import { readExchange, readQueue } from './inventory.ts';

@@ -5,16 +5,14 @@
  */
 import {
   buildGraph,
-  message as makeMessage,
-  planRollout,
-  readTopology,
-  settle,
   trace,
-  wantedState,
-  type Fate,
+  type DeadLetterReason,
   type RoutingGraph,
   type StoreNode,
-} from '@vondle/core';
+} from '@vondle/core/routing';
+import { message as makeMessage } from '@vondle/core/conditions';
+import { planRollout, settle, wantedState } from '@vondle/core/analysis';
+import { readTopology } from '@vondle/core/topology';
 import type { ChannelModel, ConfirmChannel } from 'amqplib';
 import { connectAsync, type MqttClient } from 'mqtt';
 import { allowedAddresses } from '../allowed.ts';
@@ -86,7 +84,7 @@ const topologyOf = ({ exchanges, queues, bindings }: TruthCase) =>
   ]);
 
 /** The fate of a queue that gives everything up at once. */
-function automatic(store: StoreNode): Fate | undefined {
+function automatic(store: StoreNode): DeadLetterReason | undefined {
   if (!('maxLength' in store.decl) && !store.decl.ttl) return undefined;
   if (store.decl.ttl?.value === 0) return 'expired';
   return 'maxLength' in store.decl && store.decl.maxLength?.value === 0 ? 'overflow' : undefined;

@@ -2,7 +2,7 @@
 import { useDebounceFn } from '@vueuse/core';
 import { ElButton, ElInput } from 'element-plus';
 import { ref, watch } from 'vue';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import { core } from '../workers/client.ts';
 import type { Spot } from '../workers/views.ts';
@@ -12,7 +12,7 @@ import Findings from './Findings.vue';
 import Settings from './Settings.vue';
 import WhyNot from './WhyNot.vue';
 
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const emit = defineEmits<{ show: [spot: Spot] }>();
 const name = ref<string>();
@@ -51,7 +51,7 @@ async function rename() {
   const of = focus.closeUp;
   const asked = name.value;
   if (!of || asked === undefined) return;
-  const edited = await bench.edit(() => core.rename(of.thing, asked));
+  const edited = await workspace.edit(() => core.rename(of.thing, asked));
   trouble.value = edited.ok ? '' : edited.message;
   if (!edited.ok) return;
   focus.selected = of.id.slice(0, of.id.length - of.name.length) + asked;
@@ -78,7 +78,7 @@ async function findUses() {
           {{ focus.closeUp.spot.doc }} {{ focus.closeUp.spot.line }}
         </button>
         <button
-          v-if="bench.canWrite && name === undefined"
+          v-if="workspace.canWrite && name === undefined"
           class="plain link"
           @click="name = focus.closeUp.name"
         >

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
 import { computed, ref, shallowRef, watch } from 'vue';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { core } from '../workers/client.ts';
 import type { ConditionView } from '../workers/views.ts';
 import Said from './Said.vue';
 
 /** A way's condition: written here, tried at each key stroke on the samples that come there, then put into the text. */
 const props = defineProps<{ way: { edge: string; node: string; title: string } }>();
-const bench = useBench();
+const workspace = useWorkspace();
 const text = ref('');
 const so = shallowRef<ConditionView>();
 const trouble = ref('');
@@ -24,7 +24,7 @@ async function look(written?: string) {
   so.value = found;
 }
 watch(
-  () => [props.way.edge, bench.analysis] as const,
+  () => [props.way.edge, workspace.analysis] as const,
   ([edge], before) => {
     if (before && before[0] !== edge) so.value = undefined;
     void look(changed.value ? text.value : undefined);
@@ -34,7 +34,7 @@ watch(
 
 async function write() {
   const { node, edge } = props.way;
-  const edited = await bench.edit(() => core.writeCondition(node, edge, text.value));
+  const edited = await workspace.edit(() => core.writeCondition(node, edge, text.value));
   trouble.value = edited.ok ? '' : edited.message;
   // it is what stands in the text from now on, whenever that is looked at next
   if (edited.ok && so.value) so.value = { ...so.value, written: text.value };
@@ -61,7 +61,7 @@ function back() {
         :autosize="{ minRows: 1, maxRows: 6 }"
         :aria-label="`${so.kind} of ${way.title}`"
         :placeholder="so.kind === 'filter' ? 'none: lets everything through' : 'empty'"
-        :disabled="!bench.canWrite"
+        :disabled="!workspace.canWrite"
         @input="typed"
         @keydown.ctrl.enter.prevent="write"
       />

@@ -3,29 +3,6 @@ import type { ChangedLines } from '../workers/views.ts';
 
 /** What an edit changes, line by line: gone lines struck, new ones marked; read without colour too. */
 defineProps<{ changes: readonly ChangedLines[] }>();
-
-interface Line {
-  mark: ' ' | '−' | '+';
-  text: string;
-}
-
-/** Lines that stay are told once; they frame what goes and comes. */
-function lines({ before, after }: ChangedLines): Line[] {
-  let head = 0;
-  while (head < Math.min(before.length, after.length) && before[head] === after[head]) head++;
-  let tail = 0;
-  while (tail < Math.min(before.length, after.length) - head && before.at(-1 - tail) === after.at(-1 - tail))
-    tail++;
-  const as =
-    (mark: Line['mark']) =>
-    (text: string): Line => ({ mark, text });
-  return [
-    ...before.slice(0, head).map(as(' ')),
-    ...before.slice(head, before.length - tail).map(as('−')),
-    ...after.slice(head, after.length - tail).map(as('+')),
-    ...before.slice(before.length - tail).map(as(' ')),
-  ];
-}
 </script>
 
 <template>
@@ -34,7 +11,7 @@ function lines({ before, after }: ChangedLines): Line[] {
     <!-- one line after another, so that nothing stands between them -->
     <pre
       class="mono"
-    ><span v-for="(line, i) in lines(change)" :key="i" :class="{ gone: line.mark === '−', come: line.mark === '+' }">{{ line.mark }} {{ line.text }}
+    ><span v-for="(line, i) in change.lines" :key="i" :class="{ gone: line.mark === '−', come: line.mark === '+' }">{{ line.mark }} {{ line.text }}
 </span></pre>
   </figure>
 </template>

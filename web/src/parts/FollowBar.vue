@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from 'element-plus';
 import { computed } from 'vue';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 
 /** Chooses the message that is followed: its type, which sample, and who sends it. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
-const published = computed(() => bench.messages.filter((type) => type.publishes.length));
+const published = computed(() => workspace.messages.filter((type) => type.publishes.length));
 const sender = computed({
   get: () => focus.publishes[0]?.app ?? '',
   set: (app: string) => (focus.from = app),

@@ -3,14 +3,14 @@ import { useDebounceFn, useEventListener, useLocalStorage, useResizeObserver } f
 import { select } from 'd3-selection';
 import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
 import { barrierAt, linePath, platePath } from './graph-lines.ts';
 import Overview from './Overview.vue';
 
 /** The routing graph, with the followed message's path lit. Drag or scroll to move, Ctrl and wheel to zoom, Tab and arrow keys to walk the nodes. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const frame = ref<HTMLElement>();
 const sheet = ref<SVGSVGElement>();
@@ -18,16 +18,16 @@ const scene = ref<SVGGElement>();
 const transform = shallowRef<ZoomTransform>(zoomIdentity);
 const size = ref({ width: 0, height: 0 });
 
-const layout = computed(() => bench.drawing?.layout);
+const layout = computed(() => workspace.drawing?.layout);
 const nodes = computed(() => {
-  const views = new Map((bench.drawing?.nodes ?? []).map((node) => [node.id, node]));
+  const views = new Map((workspace.drawing?.nodes ?? []).map((node) => [node.id, node]));
   return (layout.value?.nodes ?? []).flatMap((place) => {
     const view = views.get(place.id);
     return view ? [{ ...place, view }] : [];
   });
 });
 const edges = computed(() => {
-  const views = new Map((bench.drawing?.edges ?? []).map((edge) => [edge.id, edge]));
+  const views = new Map((workspace.drawing?.edges ?? []).map((edge) => [edge.id, edge]));
   const all = (layout.value?.edges ?? []).flatMap((place) => {
     const view = views.get(place.id);
     return view ? [{ ...place, view, state: lit.value?.edges[place.id] }] : [];
@@ -43,7 +43,7 @@ const reaching = computed(() => {
   const store = focus.selected;
   if (lit.value || !/^(?:queue|subscription):/.test(store)) return found;
   const into = new Map<string, EdgeView[]>();
-  for (const edge of bench.drawing?.edges ?? []) {
+  for (const edge of workspace.drawing?.edges ?? []) {
     const known = into.get(edge.to);
     if (known) known.push(edge);
     else into.set(edge.to, [edge]);
@@ -62,12 +62,12 @@ const MARKS = { added: '+', removed: '−', 're-routed': '~', changed: '~' };
 
 /** A broker's band opens and closes. */
 function toggle(broker: string) {
-  const folded = new Set(bench.showing.folded);
-  const isFolded = bench.drawing?.nodes.some(({ id }) => id === `broker:${broker}`);
+  const folded = new Set(workspace.showing.folded);
+  const isFolded = workspace.drawing?.nodes.some(({ id }) => id === `broker:${broker}`);
   folded.delete(broker);
   folded.delete(`-${broker}`);
   folded.add(isFolded ? `-${broker}` : broker);
-  bench.show({ folded: [...folded] });
+  workspace.show({ folded: [...folded] });
 }
 
 /** Copies that leave a node on more than one way: where a message multiplies. */
@@ -139,7 +139,7 @@ function goTo({ x, y }: { x: number; y: number }) {
 
 // until somebody moves it, the whole width stays in view
 let touched = false;
-onBeforeUnmount(bench.keepDrawn());
+onBeforeUnmount(workspace.keepDrawn());
 onMounted(() => {
   select(frame.value!).call(behaviour).on('dblclick.zoom', null);
   fit('width');
@@ -211,7 +211,7 @@ function clip(text: string, most: number): string {
 /** Tab comes to one node, the last that was walked to, picked or else the first; arrow keys go on from there. */
 const last = ref('');
 const stop = computed(() => {
-  const ids = bench.drawing?.layout.nodes ?? [];
+  const ids = workspace.drawing?.layout.nodes ?? [];
   const there = (id: string) => id !== '' && ids.some((node) => node.id === id);
   return [last.value, focus.selected].find(there) ?? ids[0]?.id ?? '';
 });
@@ -251,7 +251,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
       :width="layout?.width ?? 0"
       :height="layout?.height ?? 0"
     >
-      <g ref="scene" :class="{ dimmed: lit || reaching.size, compared: bench.showing.compared }">
+      <g ref="scene" :class="{ dimmed: lit || reaching.size, compared: workspace.showing.compared }">
         <g v-if="layout">
           <text v-for="lane in layout.lanes" :key="lane.title" class="lane" :x="lane.x" y="16">
             {{ lane.title }}

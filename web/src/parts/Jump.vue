@@ -2,13 +2,13 @@
 import { ElDialog, ElInput } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import { VIEWS } from '../views/list.ts';
 
 /** Goes to anything by name: a thing, a message type, a document, a view. */
 const open = defineModel<boolean>({ required: true });
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const route = useRoute();
 const router = useRouter();
@@ -32,7 +32,7 @@ const everything = (): Goal[] => [
     kind: 'view',
     go: () => void router.push({ name, params: route.params, query: route.query }),
   })),
-  ...bench.outline.flatMap(({ title, items }) =>
+  ...workspace.outline.flatMap(({ title, items }) =>
     items.map(({ id, name, kind }) => ({
       name: /^(?:links|spreads|messages|apps|tenants)$/.test(title) ? name : `${title}/${name}`,
       kind,
@@ -42,7 +42,7 @@ const everything = (): Goal[] => [
       },
     })),
   ),
-  ...bench.names.map((name) => ({
+  ...workspace.names.map((name) => ({
     name,
     kind: 'document',
     go: () =>

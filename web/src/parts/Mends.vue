@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
 import { ref, shallowRef, watch } from 'vue';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { core } from '../workers/client.ts';
 import type { FindingView, MendView } from '../workers/views.ts';
 import Diff from './Diff.vue';
 
 /** The mends of a finding, each shown as the change it is before it is made. */
 const props = defineProps<{ finding: FindingView; open?: boolean }>();
-const bench = useBench();
+const workspace = useWorkspace();
 const shown = ref(-1);
 const tried = shallowRef<MendView>();
 const trouble = ref('');
@@ -32,7 +32,7 @@ watch(
 );
 
 async function make(index: number) {
-  trouble.value = await bench.mend(props.finding, index);
+  trouble.value = await workspace.mend(props.finding, index);
 }
 </script>
 
@@ -40,7 +40,7 @@ async function make(index: number) {
   <ul v-if="finding.mends.length" class="mends">
     <li v-for="(title, index) in finding.mends" :key="title">
       <div class="acts">
-        <el-button size="small" type="primary" plain :disabled="!bench.canWrite" @click="make(index)">{{
+        <el-button size="small" type="primary" plain :disabled="!workspace.canWrite" @click="make(index)">{{
           title
         }}</el-button>
         <button

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, ref, watch } from 'vue';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { core } from '../workers/client.ts';
 import type { CloseUp, SettingView } from '../workers/views.ts';
 
 /** A thing's settings as a form. What is changed here is written into the text, nothing else of it. */
 const props = defineProps<{ of: CloseUp }>();
-const bench = useBench();
+const workspace = useWorkspace();
 const all = ref(false);
 const trouble = ref('');
 const shown = computed(() =>
@@ -34,7 +34,7 @@ async function write(setting: SettingView, value: string) {
   if (value === (writing[setting.name] ?? setting.written ?? '')) return;
   writing[setting.name] = value;
   const { thing } = props.of;
-  const edited = await bench.edit(() => core.changeSetting(thing, setting.name, value));
+  const edited = await workspace.edit(() => core.changeSetting(thing, setting.name, value));
   trouble.value = edited.ok ? '' : edited.message;
 }
 </script>
@@ -50,7 +50,7 @@ async function write(setting: SettingView, value: string) {
         size="small"
         clearable
         placeholder="not stated"
-        :disabled="!bench.canWrite"
+        :disabled="!workspace.canWrite"
         @change="write(setting, $event ?? '')"
       >
         <el-option v-for="value in setting.values" :key="value" :value="value" :label="value" />
@@ -61,7 +61,7 @@ async function write(setting: SettingView, value: string) {
         :model-value="typed[setting.name] ?? setting.written ?? ''"
         size="small"
         placeholder="not stated"
-        :disabled="!bench.canWrite"
+        :disabled="!workspace.canWrite"
         @update:model-value="typed[setting.name] = $event"
         @change="write(setting, $event)"
       />

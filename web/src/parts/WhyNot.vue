@@ -1,18 +1,18 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
-import { useBench } from '../stores/bench.ts';
+import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import type { Spot, WhyNotView } from '../workers/views.ts';
 import Said from './Said.vue';
 
 /** Why the selected store gets no copy of the followed message, and changes that were tried and work. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const emit = defineEmits<{ show: [spot: Spot] }>();
 
 function make(change: WhyNotView['changes'][number]) {
   if (change.of === 'message') focus.edited = change.message;
-  else bench.applyEdits(change.edits);
+  else workspace.make(change.edits);
 }
 </script>
 
@@ -31,7 +31,7 @@ function make(change: WhyNotView['changes'][number]) {
         <li v-for="change in each.changes" :key="change.title">
           <el-button
             size="small"
-            :disabled="change.of === 'topology' && !bench.canWrite"
+            :disabled="change.of === 'topology' && !workspace.canWrite"
             @click="make(change)"
             >{{ change.of === 'message' ? 'try' : 'edit' }}</el-button
           >

@@ -1,5 +1,5 @@
 /** How the graph's plates and lines are drawn: paths from places. */
-import type { NodeRole } from '@vondle/core';
+import type { NodeRole } from '@vondle/core/routing';
 import type { Layout } from '../workers/views.ts';
 
 type Point = { x: number; y: number };

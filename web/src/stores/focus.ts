@@ -1,15 +1,15 @@
 /** What every view is about: the selection and the message followed, all in the address bar. */
-import type { Message } from '@vondle/core';
+import type { Message } from '@vondle/core/conditions';
 import { defineStore } from 'pinia';
 import { computed, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { destination } from '../router.ts';
 import { core } from '../workers/client.ts';
 import type { CloseUp, FollowView, MessageView, PublishView, Sending, WhyNotView } from '../workers/views.ts';
-import { useBench } from './bench.ts';
+import { useWorkspace } from './workspace.ts';
 
 export const useFocus = defineStore('focus', () => {
-  const bench = useBench();
+  const workspace = useWorkspace();
   const route = useRoute();
   const router = useRouter();
 
@@ -33,7 +33,9 @@ export const useFocus = defineStore('focus', () => {
       set({ type: id || undefined, sample: undefined, from: undefined });
     },
   });
-  const type = computed<MessageView | undefined>(() => bench.messages.find(({ id }) => id === typeId.value));
+  const type = computed<MessageView | undefined>(() =>
+    workspace.messages.find(({ id }) => id === typeId.value),
+  );
   const sampleIndex = computed({
     get: () => Number(asked('sample')) || 0,
     set: (index: number) => {
@@ -78,7 +80,7 @@ export const useFocus = defineStore('focus', () => {
 
   let asking = 0;
   watch(
-    [sendings, () => bench.analysis],
+    [sendings, () => workspace.analysis],
     async () => {
       const turn = ++asking;
       if (sendings.value.length === 0) {
@@ -110,7 +112,7 @@ export const useFocus = defineStore('focus', () => {
   let looking = 0;
   let shown: string | undefined;
   watch(
-    [selected, () => bench.analysis],
+    [selected, () => workspace.analysis],
     async () => {
       const turn = ++looking;
       const result = selected.value ? await core.closeUp(selected.value) : undefined;

@@ -3,12 +3,12 @@
  * as the server has it is kept, each document in an entry of its own: a key stroke writes one of them,
  * however many there are.
  */
-import type { TopologyDocument } from '@vondle/core';
+import type { TextDocument } from '@vondle/core/base';
 
 export interface Kept {
   /** The version of the draft that the work is based on. */
   readonly version: number;
-  readonly documents: readonly TopologyDocument[];
+  readonly documents: readonly TextDocument[];
 }
 
 interface Head {
@@ -22,15 +22,15 @@ const head = (slug: string) => `vondle draft ${slug}`;
 const entry = (slug: string, name: string) => `vondle draft ${slug}/${name}`;
 
 /** What has an entry already, by topology. */
-const written = new Map<string, Map<string, TopologyDocument>>();
+const written = new Map<string, Map<string, TextDocument>>();
 
 /** @param stored the documents that the server has at this version; without it, all are kept */
 export function keep(
   slug: string,
   { version, documents }: Kept,
-  stored: ReadonlySet<TopologyDocument> | undefined,
+  stored: ReadonlySet<TextDocument> | undefined,
 ): void {
-  const before = written.get(slug) ?? new Map<string, TopologyDocument>();
+  const before = written.get(slug) ?? new Map<string, TextDocument>();
   const changed = documents.filter((document) => !stored?.has(document));
   try {
     for (const document of changed) {
@@ -39,7 +39,7 @@ export function keep(
       before.set(document.name, document);
     }
     // the head last: what it names is whole then
-    const names = (list: readonly TopologyDocument[]) => list.map(({ name }) => name);
+    const names = (list: readonly TextDocument[]) => list.map(({ name }) => name);
     const now: Head = { version, names: names(documents), changed: names(changed) };
     localStorage.setItem(head(slug), JSON.stringify(now));
     written.set(slug, before);
@@ -53,13 +53,13 @@ export function keep(
  * @param present the documents of the server, for those that were not changed
  * @returns what was kept, or undefined
  */
-export function readKept(slug: string, present: readonly TopologyDocument[]): Kept | undefined {
+export function readKept(slug: string, present: readonly TextDocument[]): Kept | undefined {
   try {
     const kept = JSON.parse(localStorage.getItem(head(slug)) ?? 'null') as Head | null;
     if (!kept) return void sweep(slug);
     const changed = new Set(kept.changed);
     const known = new Map(present.map((document) => [document.name, document]));
-    const documents = kept.names.flatMap((name): TopologyDocument[] => {
+    const documents = kept.names.flatMap((name): TextDocument[] => {
       const text = changed.has(name) ? localStorage.getItem(entry(slug, name)) : null;
       const document = text === null ? known.get(name) : { name, text };
       return document ? [document] : [];

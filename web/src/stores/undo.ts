@@ -1,48 +1,68 @@
-import type { TopologyDocument } from '@vondle/core';
+import { compose, undoOf, type ChangeSet, type TextDocument } from '@vondle/core/base';
 import { computed, shallowRef } from 'vue';
 
-type Documents = readonly TopologyDocument[];
+type Documents = readonly TextDocument[];
 
 /** Key strokes in one document nearer to each other than this are undone together. */
 const TOGETHER_MS = 700;
 const MOST = 300;
 
+/** A change that was made: what was before it, and the edits where it is known which. */
+interface Change {
+  readonly before: Documents;
+  readonly edits: ChangeSet | undefined;
+}
+
+/** Where an undo or redo leads, and by which edits, where that is known. */
+export interface Step {
+  readonly documents: Documents;
+  readonly edits: ChangeSet | undefined;
+}
+
 /** One undo for everything: typing, forms, mends, documents made and removed. States share what did not change. */
 export function createUndo(now: () => number = () => Date.now()) {
-  const past = shallowRef<readonly Documents[]>([]);
-  const future = shallowRef<readonly Documents[]>([]);
+  const past = shallowRef<readonly Change[]>([]);
+  const future = shallowRef<readonly (Change & { readonly after: Documents })[]>([]);
   let typing = '';
   let last = 0;
 
   return {
     /**
-     * Notes the state before a change.
+     * Notes a change.
+     * @param before the state before it
+     * @param edits what it did, in the offsets of that state
      * @param typedIn the document, for a key stroke
      */
-    note(before: Documents, typedIn = ''): void {
+    note(before: Documents, edits?: ChangeSet, typedIn = ''): void {
       const goesOn = typedIn !== '' && typedIn === typing && now() - last < TOGETHER_MS;
       typing = typedIn;
       last = now();
       future.value = [];
-      if (!goesOn) past.value = [...past.value, before].slice(-MOST);
+      const whole = past.value.at(-1);
+      if (!goesOn || !whole) past.value = [...past.value, { before, edits }].slice(-MOST);
+      else {
+        const all = whole.edits && edits && compose(whole.edits, edits);
+        past.value = [...past.value.slice(0, -1), { before: whole.before, edits: all }];
+      }
     },
-    /** @returns the state before, if there is one */
-    back(present: Documents): Documents | undefined {
-      const before = past.value.at(-1);
-      if (!before) return undefined;
+    /** @returns the way to the state before, if there is one */
+    back(present: Documents): Step | undefined {
+      const change = past.value.at(-1);
+      if (!change) return undefined;
       past.value = past.value.slice(0, -1);
-      future.value = [...future.value, present];
+      future.value = [...future.value, { ...change, after: present }];
       typing = '';
-      return before;
+      const { before, edits } = change;
+      return { documents: before, edits: edits && undoOf(before, edits) };
     },
-    /** @returns the state that was undone, if there is one */
-    on(present: Documents): Documents | undefined {
-      const next = future.value.at(-1);
-      if (!next) return undefined;
+    /** @returns the way to the state that was undone, if there is one */
+    on(): Step | undefined {
+      const change = future.value.at(-1);
+      if (!change) return undefined;
       future.value = future.value.slice(0, -1);
-      past.value = [...past.value, present];
+      past.value = [...past.value, { before: change.before, edits: change.edits }];
       typing = '';
-      return next;
+      return { documents: change.after, edits: change.edits };
     },
     forget(): void {
       past.value = [];

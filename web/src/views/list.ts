@@ -1,4 +1,4 @@
-/** The views of the bench, in the order of the rail; their number is their key. */
+/** The views of the workspace, in the order of the rail; their number is their key. */
 export const VIEWS = [
   { name: 'declare', title: 'Declare' },
   { name: 'fan-out', title: 'Fan-out' },

@@ -1,34 +1,31 @@
 /** The questions of the Access view. */
+import { addressOf, tenantOf, type Action, type Thing } from '@vondle/core/topology';
 import {
-  addressOf,
   arrivalsIn,
   callersOf,
   cellsOf,
   excessOf,
   isMet,
   labelsOf,
-  matrixCsv,
   needInWords,
   needsOfRoute,
   needTitle,
   reachOfLabel,
   subjectsOf,
-  tenantOf,
   usageOf,
-  type Action,
   type Cell,
   type Need,
-  type Thing,
-} from '@vondle/core';
-import type { Held } from './held.ts';
+} from '@vondle/core/analysis';
+import { matrixCsv } from '@vondle/core/formats';
+import type { Workspace } from './workspace.ts';
 import type { LabelView, MatrixView, NeedView, StatementView } from './views.ts';
-import { nodeName } from './words.ts';
+import { nodeName } from '@vondle/core/assist';
 
 /** A matrix of more than this is cut: nobody reads it, and it is exported whole. */
 const MOST = 120;
 
-export function matrixOf(held: Held, broker: string): MatrixView {
-  const { graph } = held;
+export function matrixOf(workspace: Workspace, broker: string): MatrixView {
+  const { graph } = workspace;
   const cells = cellsOf(graph, usageOf(graph), callersOf(graph), subjectsOf(graph, broker));
   const who = new Map<string, Thing>();
   const on = new Map<string, Thing>();
@@ -63,39 +60,42 @@ export function matrixOf(held: Held, broker: string): MatrixView {
         action: cell.action,
         state: cell.state as Exclude<Cell['state'], 'none'>,
         why: cell.why,
-        needs: cell.needs.map((need) => ({ words: needInWords(need), spot: held.spot(need.edge.place) })),
-        ...held.spotIf(cell.place),
+        needs: cell.needs.map((need) => ({
+          words: needInWords(need),
+          spot: workspace.spot(need.edge.place),
+        })),
+        ...workspace.spotIf(cell.place),
       })),
   };
 }
 
 /** The whole matrix, of all brokers. */
-export function matrixText({ graph }: Held): string {
+export function matrixText({ graph }: Workspace): string {
   return matrixCsv(cellsOf(graph, usageOf(graph), callersOf(graph), subjectsOf(graph)));
 }
 
-export function needView(held: Held, need: Need): NeedView {
-  const { allowed, why } = isMet(held.graph.decide, need);
+export function needView(workspace: Workspace, need: Need): NeedView {
+  const { allowed, why } = isMet(workspace.graph.decide, need);
   return {
     title: needTitle(need),
     met: allowed,
     why,
     because: needInWords(need),
-    spot: held.spot(need.edge.place),
+    spot: workspace.spot(need.edge.place),
   };
 }
 
-export const missingLeave = (held: Held): NeedView[] =>
-  usageOf(held.graph).unmet.map((need) => needView(held, need));
+export const missingPermission = (workspace: Workspace): NeedView[] =>
+  usageOf(workspace.graph).unmet.map((need) => needView(workspace, need));
 
-export const routeLeave = (held: Held, app: string, type: string): NeedView[] =>
-  needsOfRoute(held.graph, app, type).map((need) => needView(held, need));
+export const routePermissions = (workspace: Workspace, app: string, type: string): NeedView[] =>
+  needsOfRoute(workspace.graph, app, type).map((need) => needView(workspace, need));
 
 const VERBS: Readonly<Partial<Record<Action, string>>> = { publish: 'publish to', consume: 'consume from' };
 
 /** Every statement, with what it allows and no route needs. */
-export function statementsOf(held: Held): StatementView[] {
-  const { graph } = held;
+export function statementsOf(workspace: Workspace): StatementView[] {
+  const { graph } = workspace;
   const { needs, metBy } = usageOf(graph);
   const things = subjectsOf(graph);
   return (graph.topology.declared.access?.items ?? []).map((statement, index) => {
@@ -106,15 +106,15 @@ export function statementsOf(held: Held): StatementView[] {
     if (excess?.who.length) parts.push(`${excess.who.join(', ')}, who need none of it`);
     return {
       title: statement.name?.value ?? `statement ${index + 1}`,
-      spot: held.spot(statement.name?.place ?? statement.place),
+      spot: workspace.spot(statement.name?.place ?? statement.place),
       beyond: parts.join('; '),
       uses: metBy.get(statement)?.length ?? 0,
     };
   });
 }
 
-export function labelReach(held: Held, label: string): LabelView[] {
-  const { graph } = held;
+export function labelReach(workspace: Workspace, label: string): LabelView[] {
+  const { graph } = workspace;
   return reachOfLabel(graph, arrivalsIn(graph), label).map(
     ({ app, tenant, store, types, takes, allowed, cleared, why }) => ({
       app,
@@ -130,4 +130,4 @@ export function labelReach(held: Held, label: string): LabelView[] {
   );
 }
 
-export const labels = ({ graph }: Held): string[] => labelsOf(graph);
+export const labels = ({ graph }: Workspace): string[] => labelsOf(graph);

@@ -1,22 +1,11 @@
 /** Everything about one thing, for the panel beside a view. */
-import {
-  addressOf,
-  conditionKind,
-  conditionText,
-  declarationOf,
-  readCondition,
-  settingsOf,
-  thing,
-  tryCondition,
-  typesAt,
-  type Edge,
-  type RoutingGraph,
-  type Thing,
-  type ThingKind,
-} from '@vondle/core';
-import type { Held } from './held.ts';
+import { addressOf, declarationOf, thing, type Thing, type ThingKind } from '@vondle/core/topology';
+import { conditionKind, conditionText, readCondition, tryCondition, typesAt } from '@vondle/core/analysis';
+import { settingsOf } from '@vondle/core/assist';
+import type { Edge, RoutingGraph } from '@vondle/core/routing';
+import type { Workspace } from './workspace.ts';
 import type { CloseUp, ConditionView, FindingView } from './views.ts';
-import { edgeLabel, KINDS, nodeName, noteOf } from './words.ts';
+import { edgeLabel, KINDS, nodeName, nodesOfThing, noteOf } from '@vondle/core/assist';
 
 /** @returns what an id stands for: `queue:mainland/boards`, `app:archive`, and the graph's `taker:archive`. */
 export function thingOf(id: string): Thing {
@@ -29,17 +18,15 @@ export function thingOf(id: string): Thing {
     : thing(kind as ThingKind, rest!);
 }
 
-/** The graph's nodes of a thing: an app that sends and takes has two; a subscription that hands on, none. */
-function nodesOfThing(graph: RoutingGraph, { kind, name, id }: Thing): string[] {
-  const ids = kind === 'app' ? [`publisher:${name}`, `taker:${name}`] : [id];
-  return ids.filter((each) => graph.nodes.has(each));
-}
-
 /** More ways than this are counted, not listed. */
 const MOST_WAYS = 40;
 
-export function closeUpOf(held: Held, id: string, findings: readonly FindingView[]): CloseUp | undefined {
-  const { graph } = held;
+export function closeUpOf(
+  workspace: Workspace,
+  id: string,
+  findings: readonly FindingView[],
+): CloseUp | undefined {
+  const { graph } = workspace;
   const { topology } = graph;
   const of = thingOf(id);
   const nodes = nodesOfThing(graph, of);
@@ -54,7 +41,7 @@ export function closeUpOf(held: Held, id: string, findings: readonly FindingView
         name: nodeName(graph, edge[end]),
         role: graph.nodes.get(edge[end])!.role,
         by: edge.kind === 'publish' ? edge.label : edgeLabel(edge) || KINDS[edge.kind],
-        spot: held.spot(edge.place),
+        spot: workspace.spot(edge.place),
       })),
     };
   };
@@ -66,12 +53,12 @@ export function closeUpOf(held: Held, id: string, findings: readonly FindingView
     name: of.name,
     title: of.broker ? addressOf(of) : of.name,
     subtitle: of.kind === 'app' ? 'app' : of.broker ? `${about} on ${of.broker}` : about,
-    spot: held.spot(place),
+    spot: workspace.spot(place),
     settings: settingsOf(topology, of).map(({ place: at, from, values, ...setting }) => ({
       ...setting,
       ...(from ? { from: [...from] } : {}),
       ...(values ? { values: [...values] } : {}),
-      ...held.spotIf(at),
+      ...workspace.spotIf(at),
     })),
     findings: findings.filter(({ about, also }) =>
       [about, ...also].some(
@@ -136,35 +123,4 @@ export function conditionOn(
     written,
     trials: trials.map(({ type, sample, verdict, why }) => ({ type, sample, passes: verdict === true, why })),
   };
-}
-
-/** A thing in a line: what it is, what leads to it, who takes from it. */
-export function lineOn(held: Held, of: Thing): string {
-  const { graph } = held;
-  const nodes = nodesOfThing(graph, of);
-  const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
-  const names = (edges: readonly Edge[], end: 'from' | 'to') => {
-    const all = [...new Set(edges.map((edge) => nodeName(graph, edge[end])))];
-    return all.length > 3 ? `${all.slice(0, 3).join(', ')} and ${all.length - 3} more` : all.join(', ');
-  };
-  if (of.kind === 'message') {
-    const { messages } = graph.topology;
-    const type = messages.get(of.name);
-    const publishers = [...graph.nodes.values()].filter(
-      (node) =>
-        node.role === 'publisher' && (graph.out.get(node.id) ?? []).some((edge) => edge.label === of.name),
-    );
-    const key = type?.key ? ` with key ${type.key.value}` : '';
-    return `message type${key}; ${publishers.length ? `sent by ${publishers.map((each) => each.thing.name).join(', ')}` : 'nobody sends it'}`;
-  }
-  const node = graph.nodes.get(nodes[0] ?? '');
-  const parts = [node ? noteOf(graph, node) : of.kind];
-  const into = nodes.flatMap((each) => graph.into.get(each) ?? []);
-  const out = nodes.flatMap((each) => graph.out.get(each) ?? []);
-  const takes = out.filter(({ kind }) => kind === 'take');
-  const on = out.filter(({ kind }) => kind !== 'take');
-  if (into.length) parts.push(`${count(into.length, 'way')} in, from ${names(into, 'from')}`);
-  if (on.length) parts.push(`${count(on.length, 'way')} on, to ${names(on, 'to')}`);
-  if (takes.length) parts.push(`taken by ${names(takes, 'to')}`);
-  return parts.join('; ');
 }

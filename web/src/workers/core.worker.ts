@@ -1,52 +1,49 @@
 /** The worker that holds the current Topology; the main thread asks it questions and draws. */
 import {
-  acceptFinding,
-  addressOf,
-  addItem,
   allowNeeds,
   answerInWords,
   askAccess,
-  beginQueue,
-  buildGraph,
-  changeSetting,
-  completionsAt,
-  declarationOf,
-  differences,
-  expectationToWrite,
-  mendAll,
   needsOfRoute,
-  readTopology,
-  rename,
   sampleToWrite,
-  symbolAt,
-  toDot,
-  toGraphml,
   usageOf,
-  usesOf,
   whyNot,
   writeCondition,
-  type Completions,
-  type Fate,
-  type Finding,
-  type Message,
-  type NewQueue,
   type Question,
-  type RoutingGraph,
-  type Severity,
-  type TopologyDocument,
-} from '@vondle/core';
+} from '@vondle/core/analysis';
+import { addressOf, declarationOf, readTopology, type Finding, type Severity } from '@vondle/core/topology';
+import {
+  acceptFinding,
+  addItem,
+  beginQueue,
+  expectationToWrite,
+  mendAll,
+  rename,
+  type NewQueue,
+} from '@vondle/core/change';
+import { buildGraph, type DeadLetterReason, type RoutingGraph } from '@vondle/core/routing';
+import {
+  changeSetting,
+  completionsAt,
+  lineOn,
+  symbolAt,
+  usesOf,
+  type Completions,
+} from '@vondle/core/assist';
+import type { Edited, TextDocument, TextEdit } from '@vondle/core/base';
+import { toDot, toGraphml } from '@vondle/core/formats';
+import type { Message } from '@vondle/core/conditions';
 import * as Comlink from 'comlink';
 import {
   labelReach,
   labels,
   matrixOf,
   matrixText,
-  missingLeave,
-  routeLeave,
+  missingPermission,
+  routePermissions,
   statementsOf,
 } from './access.ts';
 import { draw } from './drawing.ts';
-import { closeUpOf, conditionOn, lineOn, thingOf } from './close-up.ts';
+import { closeUpOf, conditionOn, thingOf } from './close-up.ts';
 import {
   acceptedViews,
   baselineOf,
@@ -58,7 +55,7 @@ import {
   troubleOf,
 } from './findings.ts';
 import { follow, followFate, followKept, tracesOf } from './follow.ts';
-import { Held } from './held.ts';
+import { Workspace } from './workspace.ts';
 import { Many } from './many.ts';
 import { beginningsOf, messagesOf, Outline } from './outline.ts';
 import type {
@@ -93,8 +90,8 @@ import type {
   WhyNotView,
 } from './views.ts';
 
-const held = new Held();
-const many = new Many(() => held.graph);
+const workspace = new Workspace();
+const many = new Many(() => workspace.graph);
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 
 /** What the draft is compared with. */
@@ -166,103 +163,114 @@ function numberOr<T>(value: T, before: readonly T[]): T | number {
   return at < 0 ? value : at;
 }
 
+/** What is said of the documents as they are held now. */
+function analysis(): Analysis {
+  const { graph } = workspace;
+  troubles = troublesOf(workspace.findings);
+  findings = findingViews(
+    workspace,
+    workspace.findings.slice(0, MOST_FINDINGS),
+    baseline && new Set(baseline.keys()),
+  );
+  const counts = { error: 0, warning: 0, advice: 0 };
+  for (const { severity } of workspace.findings) counts[severity]++;
+  return { name: graph.topology.name, ...toldBefore(findings), counts };
+}
+
 const worker = {
   /**
    * Takes changed documents in; everything asked afterwards is about them.
    * @param names all documents there are, in order
    */
-  analyse(changed: TopologyDocument[], names: string[]): Analysis {
-    held.take(changed, names);
-    const { graph } = held;
-    troubles = troublesOf(held.findings);
-    findings = findingViews(
-      held,
-      held.findings.slice(0, MOST_FINDINGS),
-      baseline && new Set(baseline.keys()),
-    );
-    const counts = { error: 0, warning: 0, advice: 0 };
-    for (const { severity } of held.findings) counts[severity]++;
-    return { name: graph.topology.name, ...toldBefore(findings), counts };
+  analyse(changed: TextDocument[], names: string[]): Analysis {
+    workspace.take(changed, names);
+    return analysis();
+  },
+
+  /** Takes edits of the documents in, their offsets those of the documents held. */
+  change(edits: TextEdit[]): Analysis {
+    workspace.change(edits);
+    return analysis();
   },
 
   /** Tries every expectation out. */
   prove(): Proofs {
-    const broken = held.prove();
-    const views = findingViews(held, broken, baseline && new Set(baseline.keys()));
+    const broken = workspace.prove();
+    const views = findingViews(workspace, broken, baseline && new Set(baseline.keys()));
     // broken promises show where they break, in the lists and in the picture
-    if (broken.length) troubles = troublesOf(held.findings);
+    if (broken.length) troubles = troublesOf(workspace.findings);
     findings = [...findings.filter(({ check }) => !check.startsWith('expectation/')), ...views];
-    return { proofs: proofViews(held), findings: views };
+    return { proofs: proofViews(workspace), findings: views };
   },
 
   /** Takes the documents that the draft began from, to tell what it adds and cures. */
-  beginFrom(documents: TopologyDocument[] | undefined): void {
+  beginFrom(documents: TextDocument[] | undefined): void {
     baseline = documents && baselineOf(documents);
   },
   /** What was wrong in the draft's base and is not any more. */
   cured(): { check: string; message: string; severity: Severity }[] {
-    const now = new Set(held.findings.map(troubleOf));
+    const now = new Set(workspace.findings.map(troubleOf));
     return [...(baseline ?? [])].flatMap(([id, { severity, message }]) =>
       now.has(id) ? [] : [{ check: id.split(' ')[0]!, severity, message }],
     );
   },
-  accepted: (): AcceptedView[] => acceptedViews(held),
+  accepted: (): AcceptedView[] => acceptedViews(workspace),
   checks: (): CheckView[] => checkViews(),
 
   /** A mend of a finding, worked out and tried: what it changes, cures and brings. */
-  mend: (of: { check: string; message: string }, index: number): MendView => mendView(held, of, index),
+  mend: (of: { check: string; message: string }, index: number): MendView => mendView(workspace, of, index),
   /** The edits that mend every finding of one check, as far as they can be. */
   mendAll(check: string): { edits: Edits; mended: number; left: number } {
-    const { documents, mended, left } = mendAll(held.documents, check);
+    const { edits: all, mended, left } = mendAll(workspace.documents, { check });
     const edits: Edits = mended
-      ? { ok: true, edits: differences(held.documents, documents) }
+      ? { ok: true, edits: all.map((edit) => ({ ...edit })) }
       : { ok: false, message: 'None of these can be mended by itself.' };
     return { edits, mended, left };
   },
   /** The edits that say that a finding is meant. */
   accept(of: { check: string; message: string }, because: string): Edits {
-    const finding = findAgain(held, of);
+    const finding = findAgain(workspace, of);
     return finding
-      ? plain(acceptFinding(held.graph.topology, finding, because))
+      ? plain(acceptFinding(workspace.graph.topology, finding, because))
       : { ok: false, message: 'This finding is no longer there.' };
   },
 
-  matrix: (broker: string): MatrixView => matrixOf(held, broker),
-  matrixText: (): string => matrixText(held),
-  missingLeave: (): NeedView[] => missingLeave(held),
-  routeLeave: (app: string, type: string): NeedView[] => routeLeave(held, app, type),
-  /** The edits that give the narrowest leave that a route lacks; without a route, all that is missing. */
+  matrix: (broker: string): MatrixView => matrixOf(workspace, broker),
+  matrixText: (): string => matrixText(workspace),
+  missingPermission: (): NeedView[] => missingPermission(workspace),
+  routePermissions: (app: string, type: string): NeedView[] => routePermissions(workspace, app, type),
+  /** The edits that give the narrowest permission that a route lacks; without a route, all that is missing. */
   allow(route?: { app: string; type: string }): Edits {
-    const { graph } = held;
+    const { graph } = workspace;
     const needs = route ? needsOfRoute(graph, route.app, route.type) : usageOf(graph).unmet;
     return plain(allowNeeds(graph.topology, graph, needs));
   },
-  statements: (): StatementView[] => statementsOf(held),
-  labels: (): string[] => labels(held),
-  labelReach: (label: string): LabelView[] => labelReach(held, label),
+  statements: (): StatementView[] => statementsOf(workspace),
+  labels: (): string[] => labels(workspace),
+  labelReach: (label: string): LabelView[] => labelReach(workspace, label),
   /** Whether somebody may do something, in a sentence. */
   ask(question: Question): { allowed?: boolean; words: string; spot?: Spot } {
-    const answer = askAccess(held.graph, question);
+    const answer = askAccess(workspace.graph, question);
     if (!answer.ok) return { words: answer.message };
     const { decision, on } = answer;
     return {
       allowed: decision.allowed,
       words: answerInWords({ ...question, on: addressOf(on) }, decision),
-      ...held.spotIf(decision.place),
+      ...workspace.spotIf(decision.place),
     };
   },
 
   /** What is declared, as lists, where they are not what was told last. */
   lists(): Lists {
-    const groups = outline.of(held.graph, troubles);
+    const groups = outline.of(workspace.graph, troubles);
     const before = toldGroups;
     toldGroups = groups;
     const same = groups.length === before.length && groups.every((group, i) => group === before[i]);
-    const { messages: types, declared } = held.graph.topology;
+    const { messages: types, declared } = workspace.graph.topology;
     const of = [types, declared.apps, declared.samples];
     const stays = toldMessages.length > 0 && of.every((each, i) => each === toldMessages[i]);
     toldMessages = of;
-    const messages = stays ? undefined : news('messages', messagesOf(held.graph));
+    const messages = stays ? undefined : news('messages', messagesOf(workspace.graph));
     return {
       ...(same ? {} : { outline: groups.map((group) => numberOr(group, before)) }),
       ...(messages ? { messages } : {}),
@@ -270,42 +278,44 @@ const worker = {
   },
 
   /** Takes the documents of the revision that the draft is compared with; none to compare with nothing. */
-  compareWith(documents: TopologyDocument[] | undefined): void {
+  compareWith(documents: TextDocument[] | undefined): void {
     base = documents && buildGraph(readTopology(documents));
   },
 
   /** The graph and where everything stands, if that is not what was told last. */
   drawing(showing: Showing): Drawing | undefined {
-    const drawn = draw(held.graph, base, troubles, showing, laidOut);
+    const drawn = draw(workspace.graph, base, troubles, showing, laidOut);
     laidOut = drawn.layout;
     return news('drawing', drawn);
   },
 
   /** The graph as other programs read it. */
   graphAs: (format: 'dot' | 'graphml'): string =>
-    format === 'dot' ? toDot(held.graph) : toGraphml(held.graph),
+    format === 'dot' ? toDot(workspace.graph) : toGraphml(workspace.graph),
 
   /** Follows one message from every place it is sent to. */
-  follow: (sendings: Sending[]): FollowView => follow(held, sendings),
+  follow: (sendings: Sending[]): FollowView => follow(workspace, sendings),
 
   /** Follows a copy on that its store gives up. */
-  followFate: (node: string, message: Message, fate: Fate): FollowView =>
-    followFate(held, node, message, fate),
+  followFate: (node: string, message: Message, fate: DeadLetterReason): FollowView =>
+    followFate(workspace, node, message, fate),
 
   /** Every kept sample, and what becomes of it now against what the draft is compared with. */
-  kept: (): KeptView[] => followKept(held, base),
+  kept: (): KeptView[] => followKept(workspace, base),
 
   /** The edits that keep a message with the topology. */
   keep: (message: Message, as: { name: string; group?: string; from?: string }): Edits =>
-    plain(addItem(held.documents, ['samples'], sampleToWrite(held.graph.topology, message, as))),
+    plain(
+      addItem(workspace.graph.topology, ['samples'], sampleToWrite(workspace.graph.topology, message, as)),
+    ),
 
   /** The edits that make what a message does now a promise. */
   expect(sendings: Sending[], name: string): Edits {
     const [first] = sendings;
     if (!first) return { ok: false, message: 'There is no message to make a promise of.' };
-    const traces = tracesOf(held.graph, sendings).map(({ trace }) => trace);
-    const item = expectationToWrite(held.graph, first.message, traces, name, first.from || undefined);
-    return plain(addItem(held.documents, ['expectations'], item));
+    const traces = tracesOf(workspace.graph, sendings).map(({ trace }) => trace);
+    const item = expectationToWrite(workspace.graph, first.message, traces, name, first.from || undefined);
+    return plain(addItem(workspace.graph.topology, ['expectations'], item));
   },
 
   /** Takes a file of messages in, to be followed by `manyOfFile`. */
@@ -325,7 +335,7 @@ const worker = {
   whyNot(sendings: Sending[], store: string): WhyNotView[] {
     const found = sendings.map(({ message, to, via, from }) => {
       const result = whyNot(
-        held.graph,
+        workspace.graph,
         message,
         { to, ...(via === 'mqtt' ? { via } : {}), ...(from ? { from: `app:${from}` } : {}) },
         store,
@@ -338,7 +348,7 @@ const worker = {
       reached: result.reached,
       to,
       text: result.failed?.text ?? '',
-      ...held.spotIf(result.failed?.place),
+      ...workspace.spotIf(result.failed?.place),
       changes: result.changes.map((change) =>
         change.of === 'message'
           ? { ...change }
@@ -349,69 +359,71 @@ const worker = {
 
   /** A way's condition, as it stands or as asked about, and the samples that come to it. */
   condition: (node: string, edge: string, asked?: string): ConditionView | undefined =>
-    conditionOn(held.graph, node, edge, asked),
+    conditionOn(workspace.graph, node, edge, asked),
 
   /** The edits that write a way's condition. */
   writeCondition(node: string, edge: string, text: string): Edits {
-    const way = held.graph.out.get(node)?.find(({ id }) => id === edge);
+    const way = workspace.graph.out.get(node)?.find(({ id }) => id === edge);
     return way
-      ? plain(writeCondition(held.graph, way, text))
+      ? plain(writeCondition(workspace.graph, way, text))
       : { ok: false, message: 'This way is no longer there.' };
   },
 
   /** What a new queue may be fed by and taken by, for the form that begins one. */
-  beginnings: (): Beginnings => beginningsOf(held.graph),
+  beginnings: (): Beginnings => beginningsOf(workspace.graph),
   /** The edits that make a queue with all it needs. */
-  beginQueue: (wanted: NewQueue): Edits => plain(beginQueue(held.graph.topology, wanted)),
+  beginQueue: (wanted: NewQueue): Edits => plain(beginQueue(workspace.graph.topology, wanted)),
 
   /** Everything about one thing. */
-  closeUp: (id: string): CloseUp | undefined => closeUpOf(held, id, findings),
+  closeUp: (id: string): CloseUp | undefined => closeUpOf(workspace, id, findings),
 
   /** The thing whose declaration an offset stands in: the last one that begins before it. */
   thingAt(doc: string, offset: number): string | undefined {
-    return held.lastBefore(doc, offset);
+    return workspace.lastBefore(doc, offset);
   },
 
   /** Where a thing is declared. */
   whereIs(id: string): Spot | undefined {
-    const place = declarationOf(held.graph.topology, thingOf(id)) ?? held.graph.nodes.get(id)?.place;
-    return place && held.spot(place);
+    const place =
+      declarationOf(workspace.graph.topology, thingOf(id)) ?? workspace.graph.nodes.get(id)?.place;
+    return place && workspace.spot(place);
   },
 
   /** What may be written at an offset of a document as it is now, which may be newer than what was analysed. */
   complete: (text: string, offset: number): Completions | undefined =>
-    completionsAt(held.graph.topology, text, offset),
+    completionsAt(workspace.graph.topology, text, offset),
 
   /** The name at an offset: what it stands for, in a line, and where it is declared and used. */
   nameAt(doc: string, offset: number): NamedView | undefined {
-    const { topology } = held.graph;
+    const { topology } = workspace.graph;
     const found = symbolAt(topology, doc, offset);
     if (!found) return undefined;
     const { thing: of, place, declares } = found;
     return {
       id: of.id,
       name: of.name,
-      start: place.start,
-      end: place.end,
+      start: workspace.spot(place).start,
+      end: workspace.spot(place).end,
       declares,
-      line: lineOn(held, of),
-      ...held.spotIf(declarationOf(topology, of)),
-      uses: usesOf(topology, of).map((use) => held.spot(use)),
+      line: lineOn(workspace.graph, of),
+      ...workspace.spotIf(declarationOf(topology, of)),
+      uses: usesOf(topology, of).map((use) => workspace.spot(use)),
     };
   },
 
   /** Every place that names a thing. */
-  usesOf: (id: string): Spot[] => usesOf(held.graph.topology, thingOf(id)).map((place) => held.spot(place)),
+  usesOf: (id: string): Spot[] =>
+    usesOf(workspace.graph.topology, thingOf(id)).map((place) => workspace.spot(place)),
 
   /** The edits that give a thing another name everywhere. */
-  rename: (id: string, name: string) => plain(rename(held.graph.topology, thingOf(id), name)),
+  rename: (id: string, name: string) => plain(rename(workspace.graph.topology, thingOf(id), name)),
 
   /** The edits that state a setting, or with empty words take it away. */
   changeSetting: (id: string, name: string, written: string) =>
-    plain(changeSetting(held.graph.topology, thingOf(id), name, written)),
+    plain(changeSetting(workspace.graph.topology, thingOf(id), name, written)),
 };
 
-function plain(edited: ReturnType<typeof rename>): Edits {
+function plain(edited: Edited): Edits {
   return edited.ok ? { ok: true, edits: edited.edits.map((edit) => ({ ...edit })) } : edited;
 }
 

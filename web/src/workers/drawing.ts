@@ -1,8 +1,9 @@
 /** What of the graph is drawn: all of it or a part, brokers folded, with what a comparison tells. */
-import { compareGraphs, fold, neighbourhood, type GraphNode, type RoutingGraph } from '@vondle/core';
+import { compareGraphs, fold, neighbourhood } from '@vondle/core/analysis';
+import type { GraphNode, RoutingGraph } from '@vondle/core/routing';
 import { layOut } from './layout.ts';
 import type { ChangeView, Drawing, EdgeView, Layout, NodeView, Showing, Troubles } from './views.ts';
-import { edgeLabel, nodeName, noteOf } from './words.ts';
+import { edgeLabel, nodeName, noteOf } from '@vondle/core/assist';
 
 /** More nodes than this are not laid out as they are: the largest brokers are folded first. */
 const MOST_NODES = 2000;

@@ -1,7 +1,15 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { CHECKS, type TopologyDocument } from '@vondle/core';
-import { labelReach, matrixOf, matrixText, missingLeave, routeLeave, statementsOf } from './access.ts';
+import { CHECKS } from '@vondle/core/analysis';
+import type { TextDocument } from '@vondle/core/base';
+import {
+  labelReach,
+  matrixOf,
+  matrixText,
+  missingPermission,
+  routePermissions,
+  statementsOf,
+} from './access.ts';
 import { closeUpOf } from './close-up.ts';
 import {
   acceptedViews,
@@ -14,9 +22,9 @@ import {
   proofViews,
   troubleOf,
 } from './findings.ts';
-import { Held } from './held.ts';
+import { Workspace } from './workspace.ts';
 
-const demo = (folder: string): TopologyDocument[] => {
+const demo = (folder: string): TextDocument[] => {
   const path = join(__dirname, '../../../demo', folder);
   return readdirSync(path)
     .sort()
@@ -24,77 +32,83 @@ const demo = (folder: string): TopologyDocument[] => {
 };
 const draft = demo('draft');
 const names = draft.map(({ name }) => name);
-function hold(documents: readonly TopologyDocument[] = draft): Held {
-  const held = new Held();
-  held.take(documents, names);
-  return held;
+function hold(documents: readonly TextDocument[] = draft): Workspace {
+  const workspace = new Workspace();
+  workspace.take(documents, names);
+  return workspace;
 }
 
 describe('findings on the screen', () => {
   test('say where they stand, what they are about, and what the draft adds', () => {
-    const held = hold();
+    const workspace = hold();
     const base = baselineOf(demo('r3'));
-    const views = findingViews(held, held.findings, new Set(base.keys()));
+    const views = findingViews(workspace, workspace.findings, new Set(base.keys()));
     expect(views).toHaveLength(6);
     expect(views.every(({ fresh }) => fresh)).toBe(true);
-    const leave = views.find(({ check }) => check === 'access/missing-leave')!;
-    expect(leave).toMatchObject({
+    const permission = views.find(({ check }) => check === 'access/missing-permission')!;
+    expect(permission).toMatchObject({
       severity: 'error',
       about: 'queue:shore/texting-in',
       also: expect.arrayContaining(['topic:shore/notices', 'subscription:shore/texting']),
-      mends: ['Give the narrowest leave'],
+      mends: ['Give the narrowest permission'],
       spot: { doc: 'shore.yaml', line: 23 },
     });
     // against itself a draft adds nothing
     expect(
-      findingViews(held, held.findings, new Set(held.findings.map(troubleOf))).some(({ fresh }) => fresh),
+      findingViews(workspace, workspace.findings, new Set(workspace.findings.map(troubleOf))).some(
+        ({ fresh }) => fresh,
+      ),
     ).toBe(false);
   });
 
   test('are told with everything they are about', () => {
-    const held = hold();
-    const views = findingViews(held, held.findings, undefined);
+    const workspace = hold();
+    const views = findingViews(workspace, workspace.findings, undefined);
     for (const id of ['queue:shore/texting-in', 'topic:shore/notices', 'subscription:shore/texting'])
-      expect(closeUpOf(held, id, views)!.findings.map(({ check }) => check)).toContain(
-        'access/missing-leave',
+      expect(closeUpOf(workspace, id, views)!.findings.map(({ check }) => check)).toContain(
+        'access/missing-permission',
       );
-    expect(closeUpOf(held, 'queue:mainland/boards', views)!.findings).toEqual([]);
+    expect(closeUpOf(workspace, 'queue:mainland/boards', views)!.findings).toEqual([]);
   });
 
   test('keep their places after an edit above them', () => {
-    const held = hold();
-    const before = findingViews(held, held.findings, undefined);
-    held.take(
+    const workspace = hold();
+    const before = findingViews(workspace, workspace.findings, undefined);
+    workspace.take(
       draft
         .filter(({ name }) => name === 'shore.yaml')
         .map(({ name, text }) => ({ name, text: `# one line more\n${text}` })),
       names,
     );
-    const after = findingViews(held, held.findings, undefined);
+    const after = findingViews(workspace, workspace.findings, undefined);
     expect(after.map(({ message }) => message)).toEqual(before.map(({ message }) => message));
     for (const [i, { spot }] of after.entries())
       expect(spot.line - before[i]!.spot.line).toBe(spot.doc === 'shore.yaml' ? 1 : 0);
   });
 
   test('are mended as a change that was tried', () => {
-    const held = hold();
-    const finding = held.findings.find(({ check }) => check === 'copies/shared-store')!;
-    const view = mendView(held, finding, 0);
+    const workspace = hold();
+    const finding = workspace.findings.find(({ check }) => check === 'copies/shared-store')!;
+    const view = mendView(workspace, finding, 0);
     if (!view.ok) throw new Error(view.message);
     expect(view.changes).toEqual([
       {
         doc: 'storm-season.yaml',
         line: expect.any(Number),
-        before: ['    queues:', '      quay-screens: {}'],
-        after: ['    queues:', '      quay-screens: { perInstanceOf: quay-screens }'],
+        lines: [
+          { mark: ' ', text: '    queues:' },
+          { mark: '−', text: '      quay-screens: {}' },
+          { mark: '+', text: '      quay-screens: { perInstanceOf: quay-screens }' },
+          { mark: ' ', text: expect.any(String) },
+        ],
       },
     ]);
     expect([view.cures, view.brings]).toEqual([[], []]);
-    expect(mendView(held, { check: 'copies/shared-store', message: 'another' }, 0)).toEqual({
+    expect(mendView(workspace, { check: 'copies/shared-store', message: 'another' }, 0)).toEqual({
       ok: false,
       message: 'This finding is no longer there.',
     });
-    expect(findAgain(held, finding)).toBe(finding);
+    expect(findAgain(workspace, finding)).toBe(finding);
   });
 
   test('that are accepted come with their reasons', () => {
@@ -117,27 +131,43 @@ describe('findings on the screen', () => {
       { doc: 'b', start: 2, end: 2, text: 'y\n' },
     ];
     expect(changesOf(documents, edits)).toEqual([
-      { doc: 'a', line: 1, before: ['one', 'two'], after: ['one', 'zwei'] },
-      { doc: 'b', line: 1, before: ['x'], after: ['x', 'y'] },
+      {
+        doc: 'a',
+        line: 1,
+        lines: [
+          { mark: ' ', text: 'one' },
+          { mark: '−', text: 'two' },
+          { mark: '+', text: 'zwei' },
+          { mark: ' ', text: 'three' },
+        ],
+      },
+      {
+        doc: 'b',
+        line: 1,
+        lines: [
+          { mark: ' ', text: 'x' },
+          { mark: '+', text: 'y' },
+        ],
+      },
     ]);
   });
 });
 
 describe('expectations on the screen', () => {
   test('join the findings when they are broken', () => {
-    const held = hold(
+    const workspace = hold(
       draft.map(({ name, text }) => ({
         name,
         text: text.replace('to: boards, key: "sailing.#"', 'to: boards, key: "sailing.*.arrived"'),
       })),
     );
-    const broken = held.prove();
+    const broken = workspace.prove();
     expect(broken.map(({ check }) => check)).toEqual(['expectation/broken', 'expectation/broken']);
-    expect(held.findings.filter(({ check }) => check === 'expectation/broken')).toHaveLength(2);
+    expect(workspace.findings.filter(({ check }) => check === 'expectation/broken')).toHaveLength(2);
     // proving again puts them there once
-    held.prove();
-    expect(held.findings.filter(({ check }) => check === 'expectation/broken')).toHaveLength(2);
-    const view = proofViews(held).find(({ verdict }) => verdict === 'broken')!;
+    workspace.prove();
+    expect(workspace.findings.filter(({ check }) => check === 'expectation/broken')).toHaveLength(2);
+    const view = proofViews(workspace).find(({ verdict }) => verdict === 'broken')!;
     expect(view).toMatchObject({
       name: 'every departure reaches the boards and the archive',
       basis: 'tried with 5 messages: the examples and every combination of values its type declares',
@@ -146,12 +176,14 @@ describe('expectations on the screen', () => {
   });
 
   test('wait while a document cannot be read', () => {
-    const held = hold(draft.map((each) => (each.name === 'apps.yaml' ? { ...each, text: 'apps: {' } : each)));
-    expect(held.prove()).toEqual([]);
-    expect(new Set(held.findings.map(({ check }) => check))).toEqual(
+    const workspace = hold(
+      draft.map((each) => (each.name === 'apps.yaml' ? { ...each, text: 'apps: {' } : each)),
+    );
+    expect(workspace.prove()).toEqual([]);
+    expect(new Set(workspace.findings.map(({ check }) => check))).toEqual(
       new Set([
         'language/syntax',
-        ...held.findings.map(({ check }) => check).filter((check) => check.startsWith('language/')),
+        ...workspace.findings.map(({ check }) => check).filter((check) => check.startsWith('language/')),
       ]),
     );
   });
@@ -180,21 +212,21 @@ describe('access on the screen', () => {
   });
 
   test('what is missing, what a route needs, and what nobody uses', () => {
-    const held = hold();
-    expect(missingLeave(held).map(({ title }) => title)).toEqual([
+    const workspace = hold();
+    expect(missingPermission(workspace).map(({ title }) => title)).toEqual([
       'shore/notices publishes to shore/texting-in',
     ]);
-    const route = routeLeave(held, 'duty-officer', 'closure-announced');
+    const route = routePermissions(workspace, 'duty-officer', 'closure-announced');
     expect(route.filter(({ met }) => !met).map(({ title }) => title)).toEqual([
       'shore/notices publishes to shore/texting-in',
     ]);
-    const wide = statementsOf(held)
+    const wide = statementsOf(workspace)
       .filter(({ beyond }) => beyond)
       .map(({ title }) => title);
     expect(wide).toEqual(
       expect.arrayContaining(['our apps on the mainland', 'our apps on the islet', 'night desk reads']),
     );
-    expect(statementsOf(held).find(({ title }) => title === 'customs read hazards')).toMatchObject({
+    expect(statementsOf(workspace).find(({ title }) => title === 'customs read hazards')).toMatchObject({
       beyond: '',
       uses: 1,
     });

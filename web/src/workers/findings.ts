@@ -1,16 +1,10 @@
 /** Findings as the screen shows them, their mends, and how they differ from the draft's base. */
-import {
-  applyEdits,
-  CHECKS,
-  ABOUT_ACCEPTANCES,
-  readTopology,
-  review,
-  tryMend,
-  type Finding,
-  type TextEdit,
-  type TopologyDocument,
-} from '@vondle/core';
-import type { Held } from './held.ts';
+import { structuredPatch } from 'diff';
+import { applyEdits, type ChangeSet, type TextDocument } from '@vondle/core/base';
+import { CHECKS, ABOUT_ACCEPTANCES, review } from '@vondle/core/analysis';
+import { readTopology, type Finding } from '@vondle/core/topology';
+import { tryMend } from '@vondle/core/change';
+import type { Workspace } from './workspace.ts';
 import type { AcceptedView, ChangedLines, CheckView, FindingView, MendView, ProofView } from './views.ts';
 
 /** The same trouble in two revisions, though it may stand elsewhere in the text. */
@@ -22,7 +16,7 @@ export const troubleOf = ({ check, about, message }: Pick<Finding, 'check' | 'ab
 const MOST_WITH_MENDS = 150;
 
 export function findingViews(
-  held: Held,
+  workspace: Workspace,
   findings: readonly Finding[],
   base: ReadonlySet<string> | undefined,
 ): FindingView[] {
@@ -32,27 +26,27 @@ export function findingViews(
       check,
       severity,
       message,
-      spot: held.spot(place),
+      spot: workspace.spot(place),
       ...(about ? { about } : {}),
       also: [...(also ?? [])],
       mends: i < MOST_WITH_MENDS ? (finding.mends ?? []).map(({ title }) => title) : [],
       fresh: base !== undefined && !base.has(troubleOf(finding)),
-      related: (related ?? []).map((each) => ({ spot: held.spot(each.place), message: each.message })),
+      related: (related ?? []).map((each) => ({ spot: workspace.spot(each.place), message: each.message })),
     };
   });
 }
 
-export const acceptedViews = (held: Held): AcceptedView[] =>
-  held.accepted.map(({ finding, because, place }) => ({
+export const acceptedViews = (workspace: Workspace): AcceptedView[] =>
+  workspace.accepted.map(({ finding, because, place }) => ({
     check: finding.check,
     message: finding.message,
     because,
-    spot: held.spot(place),
+    spot: workspace.spot(place),
   }));
 
 /** What the draft began from: its findings, by trouble. */
 export function baselineOf(
-  documents: readonly TopologyDocument[],
+  documents: readonly TextDocument[],
 ): ReadonlyMap<string, { severity: Finding['severity']; message: string }> {
   const { findings } = review(readTopology(documents));
   return new Map(
@@ -62,58 +56,53 @@ export function baselineOf(
 
 /** A finding as the screen has it, found again among those of now. */
 export function findAgain(
-  held: Held,
+  workspace: Workspace,
   { check, message }: Pick<FindingView, 'check' | 'message'>,
 ): Finding | undefined {
-  return held.findings.find((each) => each.check === check && each.message === message);
+  return workspace.findings.find((each) => each.check === check && each.message === message);
 }
 
 /** Works a mend out and tries it. */
 export function mendView(
-  held: Held,
+  workspace: Workspace,
   wanted: Pick<FindingView, 'check' | 'message'>,
   index: number,
 ): MendView {
-  const finding = findAgain(held, wanted);
+  const finding = findAgain(workspace, wanted);
   const mend = finding?.mends?.[index];
   if (!finding || !mend) return { ok: false, message: 'This finding is no longer there.' };
-  const { topology } = held.graph;
-  const outcome = tryMend(topology, held.findings, finding, mend);
+  const { topology } = workspace.graph;
+  const outcome = tryMend(topology, workspace.findings, finding, mend);
   if (!outcome.ok) return outcome;
   const { edits, cures, brings } = outcome;
   return {
     ok: true,
     edits: edits.map((edit) => ({ ...edit })),
-    changes: changesOf(held.documents, edits),
+    changes: changesOf(workspace.documents, edits),
     cures: [...cures],
     brings: [...brings],
   };
 }
 
 /** The lines that edits change, with one around them. */
-export function changesOf(
-  documents: readonly TopologyDocument[],
-  edits: readonly TextEdit[],
-): ChangedLines[] {
+export function changesOf(documents: readonly TextDocument[], edits: ChangeSet): ChangedLines[] {
   const after = applyEdits(documents, edits);
   return documents.flatMap(({ name, text }, i) => {
     if (after[i]!.text === text) return [];
-    const [was, is] = [text.split('\n'), after[i]!.text.split('\n')];
-    let first = 0;
-    while (first < was.length && was[first] === is[first]) first++;
-    let same = 0;
-    while (same < Math.min(was.length, is.length) - first && was.at(-1 - same) === is.at(-1 - same)) same++;
-    const from = Math.max(0, first - 1);
-    return [
-      {
-        doc: name,
-        line: from + 1,
-        before: was.slice(from, was.length - same),
-        after: is.slice(from, is.length - same),
-      },
-    ];
+    const { hunks } = structuredPatch(name, name, text, after[i]!.text, '', '', { context: 1 });
+    return hunks.map(({ oldStart, lines }) => {
+      const told = lines
+        .filter((line) => !line.startsWith('\\'))
+        // what a line ends in is not shown
+        .map((line) => ({ mark: MARKS[line[0]!] ?? (' ' as const), text: line.slice(1).replace(/\r$/, '') }));
+      // an empty line at the end frames nothing
+      if (told.at(-1)?.mark === ' ' && told.at(-1)!.text.trim() === '') told.pop();
+      return { doc: name, line: oldStart, lines: told };
+    });
   });
 }
+
+const MARKS: Readonly<Record<string, ChangedLines['lines'][number]['mark']>> = { '-': '−', '+': '+' };
 
 /** Everything there is to know of the checks. */
 export const checkViews = (): CheckView[] => [
@@ -132,8 +121,8 @@ export const checkViews = (): CheckView[] => [
   },
 ];
 
-export function proofViews(held: Held): ProofView[] {
-  return held.proofs.map(({ name, promise, verdict, basis, place, broken }) => ({
+export function proofViews(workspace: Workspace): ProofView[] {
+  return workspace.proofs.map(({ name, promise, verdict, basis, place, broken }) => ({
     name,
     promise,
     verdict,
@@ -141,7 +130,7 @@ export function proofViews(held: Held): ProofView[] {
       basis.of === 'this message'
         ? 'tried with this very message'
         : `tried with ${basis.messages} messages: the examples and ${basis.whole ? 'every combination of values' : 'a spread over the values'} ${basis.of === 'a label' ? 'the types declare' : 'its type declares'}`,
-    spot: held.spot(place),
+    spot: workspace.spot(place),
     ...(broken
       ? {
           broken: {

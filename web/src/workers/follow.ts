@@ -5,19 +5,21 @@ import {
   outcomeChange,
   outcomeOf,
   summarise,
-  trace,
-  traceFate,
   traceSample,
   whyHop,
-  type Fate,
+} from '@vondle/core/analysis';
+import {
+  trace,
+  traceFate,
+  type DeadLetterReason,
   type Hop,
-  type Message,
   type RoutingGraph,
   type Trace,
-} from '@vondle/core';
-import type { Held } from './held.ts';
+} from '@vondle/core/routing';
+import type { Message } from '@vondle/core/conditions';
+import type { Workspace } from './workspace.ts';
 import type { FollowView, HopView, KeptView, Sending } from './views.ts';
-import { nodeName } from './words.ts';
+import { nodeName } from '@vondle/core/assist';
 
 interface Followed {
   readonly from: string;
@@ -27,13 +29,18 @@ interface Followed {
 }
 
 /** Follows one message from every place it is sent to. */
-export const follow = (held: Held, sendings: readonly Sending[]): FollowView =>
-  viewOf(held, tracesOf(held.graph, sendings));
+export const follow = (workspace: Workspace, sendings: readonly Sending[]): FollowView =>
+  viewOf(workspace, tracesOf(workspace.graph, sendings));
 
 /** Follows a copy on that its store gives up. */
-export function followFate(held: Held, node: string, message: Message, fate: Fate): FollowView {
-  const { trace: found } = traceFate(held.graph, node, message, fate);
-  return viewOf(held, [{ from: '', to: nodeName(held.graph, node), via: '', trace: found }]);
+export function followFate(
+  workspace: Workspace,
+  node: string,
+  message: Message,
+  fate: DeadLetterReason,
+): FollowView {
+  const { trace: found } = traceFate(workspace.graph, node, message, fate);
+  return viewOf(workspace, [{ from: '', to: nodeName(workspace.graph, node), via: '', trace: found }]);
 }
 
 export function tracesOf(graph: RoutingGraph, sendings: readonly Sending[]): Followed[] {
@@ -51,8 +58,8 @@ export function tracesOf(graph: RoutingGraph, sendings: readonly Sending[]): Fol
 }
 
 /** Follows every kept sample, here and in what the draft is compared with. */
-export function followKept(held: Held, base: RoutingGraph | undefined): KeptView[] {
-  const { graph } = held;
+export function followKept(workspace: Workspace, base: RoutingGraph | undefined): KeptView[] {
+  const { graph } = workspace;
   const before = new Map((base ? keptSamples(base.topology) : []).map((sample) => [sample.name, sample]));
   return keptSamples(graph.topology).map((sample) => {
     const type = sample.message.type!;
@@ -69,7 +76,7 @@ export function followKept(held: Held, base: RoutingGraph | undefined): KeptView
       group: sample.group,
       type,
       from: sample.sendings[0]?.from?.replace(/^app:/, '') ?? '',
-      spot: held.spot(sample.place),
+      spot: workspace.spot(sample.place),
       rests: said([...now.rests].map(([store, copies]) => ({ store, copies }))),
       ends: [...now.ends.keys()],
       known: known !== undefined,
@@ -88,7 +95,7 @@ export function followKept(held: Held, base: RoutingGraph | undefined): KeptView
 }
 
 /** What a store may do to a message: what its settings give a reason for, and what a taker may. */
-function fatesOf(graph: RoutingGraph, node: string): Fate[] {
+function fatesOf(graph: RoutingGraph, node: string): DeadLetterReason[] {
   const store = graph.nodes.get(node);
   if (store?.role !== 'queue' && store?.role !== 'subscription') return [];
   const { decl } = store;
@@ -101,18 +108,18 @@ function fatesOf(graph: RoutingGraph, node: string): Fate[] {
   ];
 }
 
-function viewOf(held: Held, traces: readonly Followed[]): FollowView {
-  const { graph } = held;
+function viewOf(workspace: Workspace, traces: readonly Followed[]): FollowView {
+  const { graph } = workspace;
   const { text, trouble } = summarise(graph, ...traces.map(({ trace: each }) => each));
   return {
     entries: traces.map(({ to, via, from, trace: each }) => ({
       to,
       via,
       from,
-      hop: hopView(held, each.root),
+      hop: hopView(workspace, each.root),
     })),
     sentence: text,
-    trouble: trouble.map(({ text: words, place }) => ({ text: words, ...held.spotIf(place) })),
+    trouble: trouble.map(({ text: words, place }) => ({ text: words, ...workspace.spotIf(place) })),
     rests: traces.flatMap(({ trace: each }) =>
       each.rests.map((rest) => ({
         node: rest.node,
@@ -129,8 +136,8 @@ function viewOf(held: Held, traces: readonly Followed[]): FollowView {
   };
 }
 
-function hopView(held: Held, hop: Hop, before?: Hop): HopView {
-  const { graph } = held;
+function hopView(workspace: Workspace, hop: Hop, before?: Hop): HopView {
+  const { graph } = workspace;
   const node = graph.nodes.get(hop.node);
   const telling = whyHop(graph, hop, before);
   return {
@@ -138,22 +145,22 @@ function hopView(held: Held, hop: Hop, before?: Hop): HopView {
     name: node ? nodeName(graph, hop.node) : (hop.address ?? 'nothing'),
     role: node?.role ?? '',
     why: telling.text,
-    ...held.spotIf(telling.place),
+    ...workspace.spotIf(telling.place),
     copies: hop.copies,
     latency: hop.latency,
     again: hop.again === true,
     ...(hop.note ? { note: hop.note } : {}),
     takers: [...(hop.takers ?? [])],
     ...(hop.end
-      ? { end: { outcome: hop.end.outcome, why: hop.end.why, ...held.spotIf(hop.end.place) } }
+      ? { end: { outcome: hop.end.outcome, why: hop.end.why, ...workspace.spotIf(hop.end.place) } }
       : {}),
     misses: missesAt(graph, hop).map(({ edge, text, place }) => ({
       to: edge.to,
       name: edge.kind === 'subscription' ? edge.label : nodeName(graph, edge.to),
       text,
-      spot: held.spot(place ?? edge.place),
+      spot: workspace.spot(place ?? edge.place),
     })),
-    next: hop.next.map((each) => hopView(held, each, hop)),
+    next: hop.next.map((each) => hopView(workspace, each, hop)),
   };
 }
 

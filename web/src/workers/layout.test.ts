@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { buildGraph, readTopology } from '@vondle/core';
+import { buildGraph } from '@vondle/core/routing';
+import { readTopology } from '@vondle/core/topology';
 import { draw } from './drawing.ts';
 import type { Drawing, Layout, Showing } from './views.ts';
 

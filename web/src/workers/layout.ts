@@ -4,7 +4,7 @@
  * all bands share their columns. What crosses bands runs in the corridors between columns and bands,
  * where there are no plates.
  */
-import { arrange, type Arrangement } from '@vondle/core';
+import { arrange, type Arrangement } from '@vondle/core/analysis';
 import type { Band, EdgeView, Layout, NodeView, PlacedEdge } from './views.ts';
 
 const PLATE = { width: 138, height: 38 };

@@ -1,4 +1,5 @@
-import { buildGraph, readTopology } from '@vondle/core';
+import { buildGraph } from '@vondle/core/routing';
+import { readTopology } from '@vondle/core/topology';
 import { Many } from './many.ts';
 import type { ManyView, Sending } from './views.ts';
 

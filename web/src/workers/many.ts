@@ -1,17 +1,8 @@
 /** Many messages followed one after another, in pieces, so that the worker goes on answering. */
-import {
-  Batch,
-  batchCsv,
-  batchNdjson,
-  readMessages,
-  sendingsOf,
-  spreadAt,
-  understand,
-  type BatchRow,
-  type Message,
-  type RoutingGraph,
-  type Sending as CoreSending,
-} from '@vondle/core';
+import { Batch, sendingsOf, spreadAt, type BatchRow } from '@vondle/core/analysis';
+import { batchCsv, batchNdjson, readMessages, understand } from '@vondle/core/formats';
+import type { Message } from '@vondle/core/conditions';
+import type { RoutingGraph, Sending as CoreSending } from '@vondle/core/routing';
 import type { FileView, ManyRow, ManyView, Sending } from './views.ts';
 
 interface Job {

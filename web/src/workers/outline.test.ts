@@ -1,4 +1,6 @@
-import { buildGraph, TopologyReader, type TopologyDocument } from '@vondle/core';
+import { buildGraph } from '@vondle/core/routing';
+import { TopologyReader } from '@vondle/core/topology';
+import type { TextDocument } from '@vondle/core/base';
 import { Outline } from './outline.ts';
 import type { Troubles } from './views.ts';
 
@@ -23,7 +25,7 @@ function along() {
   const outline = new Outline();
   let graph = buildGraph(reader.read([]));
   return (text: string, troubles: Record<string, Troubles> = {}) => {
-    const documents: TopologyDocument[] = [{ name: 'a.yaml', text }];
+    const documents: TextDocument[] = [{ name: 'a.yaml', text }];
     graph = buildGraph(reader.read(documents), graph);
     return outline.of(graph, new Map(Object.entries(troubles)));
   };

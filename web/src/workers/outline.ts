@@ -1,12 +1,7 @@
 /** What a topology declares, as lists: the outline, and the message types with their samples. */
-import {
-  keptSamples,
-  sameOrder,
-  samplesOf,
-  type Items,
-  type MessageType,
-  type RoutingGraph,
-} from '@vondle/core';
+import { keptSamples, samplesOf } from '@vondle/core/analysis';
+import { sameOrder, type Items, type MessageType } from '@vondle/core/topology';
+import type { RoutingGraph } from '@vondle/core/routing';
 import type { Beginnings, FieldView, MessageView, OutlineGroup, PublishView, Troubles } from './views.ts';
 
 type Kinds = readonly (readonly [kind: string, items: Items<unknown> | undefined])[];

@@ -1,14 +1,9 @@
 /** What the worker tells the main thread: plain data, ready to draw. */
-import type {
-  ChangeKind,
-  EdgeKind,
-  Fate,
-  Message,
-  NodeRole,
-  Outcome,
-  Severity,
-  TextEdit,
-} from '@vondle/core';
+import type { ChangeKind } from '@vondle/core/analysis';
+import type { EdgeKind, DeadLetterReason, NodeRole, Outcome } from '@vondle/core/routing';
+import type { Message } from '@vondle/core/conditions';
+import type { Severity } from '@vondle/core/topology';
+import type { TextEdit } from '@vondle/core/base';
 
 export interface Spot {
   doc: string;
@@ -46,8 +41,8 @@ export interface ChangedLines {
   doc: string;
   /** The first line shown, from 1. */
   line: number;
-  before: string[];
-  after: string[];
+  /** Lines that stay, go and come. */
+  lines: { mark: ' ' | '−' | '+'; text: string }[];
 }
 
 /** What is known of a kind of finding. */
@@ -80,7 +75,7 @@ export interface Proofs {
   findings: FindingView[];
 }
 
-/** One cell of the matrix of leave. */
+/** One cell of the matrix of permission. */
 export interface CellView {
   who: string;
   on: string;
@@ -344,7 +339,7 @@ export interface FollowView {
     /** The message as it rests there. */
     message: Message;
     /** What may become of it there. */
-    fates: Fate[];
+    fates: DeadLetterReason[];
   }[];
   lit: {
     /** Copies that pass each node. */

@@ -6,7 +6,7 @@ import { core } from '../../workers/client.ts';
 import { saveFile } from '../save.ts';
 import Ask from './Ask.vue';
 import Labels from './Labels.vue';
-import Leave from './Leave.vue';
+import Permissions from './Permissions.vue';
 import Matrix from './Matrix.vue';
 import Statements from './Statements.vue';
 
@@ -43,7 +43,7 @@ async function save() {
       <el-button size="small" @click="save">Save as CSV</el-button>
     </header>
     <Matrix v-if="part === 'matrix'" />
-    <Leave v-else-if="part === 'missing' || part === 'route'" :key="part" :route="part === 'route'" />
+    <Permissions v-else-if="part === 'missing' || part === 'route'" :key="part" :route="part === 'route'" />
     <Statements v-else-if="part === 'unused'" />
     <Labels v-else-if="part === 'label'" />
     <Ask v-else />

@@ -1,20 +1,20 @@
 <script setup lang="ts">
 import { ElInput, ElOption, ElSelect } from 'element-plus';
-import type { Action } from '@vondle/core';
+import type { Action } from '@vondle/core/topology';
 import { computed, reactive } from 'vue';
 import { useRouter } from 'vue-router';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
 import { showInText } from '../show.ts';
 import { useFresh } from './fresh.ts';
 
 /** One question: may somebody do something to something, so connected, with such a key? */
-const bench = useBench();
+const workspace = useWorkspace();
 const router = useRouter();
 const ACTIONS: Action[] = ['publish', 'consume', 'browse', 'declare', 'bind', 'subscribe'];
 const asked = reactive({ who: '', action: 'consume' as Action, on: '', over: '', key: '' });
 
-const things = computed(() => bench.outline.flatMap(({ items }) => items));
+const things = computed(() => workspace.outline.flatMap(({ items }) => items));
 const callers = computed(() =>
   things.value.filter(({ id }) => /^(app|tenant|topic|link):/.test(id)).map(({ id }) => id),
 );

@@ -50,7 +50,7 @@ const may = computed(() => reach.value?.filter((each) => !each.takes) ?? []);
             <th>tenant</th>
             <th>from</th>
             <th>message types</th>
-            <th>leave</th>
+            <th>permission</th>
           </tr>
         </thead>
         <tbody>

@@ -2,7 +2,7 @@
 import { ElCheckbox, ElOption, ElSelect } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import type { CellView } from '../../workers/views.ts';
@@ -10,7 +10,7 @@ import { showInText } from '../show.ts';
 import { useFresh } from './fresh.ts';
 
 /** The matrix of one broker: callers down, things across, and in each cell what may be done. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const route = useRoute();
 const router = useRouter();
@@ -18,7 +18,7 @@ const router = useRouter();
 const brokers = computed(() =>
   [
     ...new Set(
-      bench.outline.flatMap(({ items }) =>
+      workspace.outline.flatMap(({ items }) =>
         items.map(({ id }) => /^(?:queue|exchange|topic):([^/]+)\//.exec(id)?.[1] ?? ''),
       ),
     ),
@@ -29,14 +29,14 @@ const broker = computed({
     const asked = String(route.query.broker ?? '');
     if (brokers.value.includes(asked)) return asked;
     // where something is missing is where one wants to look
-    const missing = bench.findings.find(({ check }) => check === 'access/missing-leave')?.about;
+    const missing = workspace.findings.find(({ check }) => check === 'access/missing-permission')?.about;
     const there = /:([^/]+)\//.exec(missing ?? '')?.[1];
     return there ?? brokers.value[0] ?? '';
   },
   set: (next: string) => void router.replace({ query: { ...route.query, broker: next } }),
 });
 const matrix = useFresh(() => core.matrix(broker.value), broker);
-/** Leave that nobody needs is left out at first: a statement for a whole broker fills the page with it. */
+/** Permission that nobody needs is left out at first: a statement for a whole broker fills the page with it. */
 const withUnused = ref(false);
 
 const shown = computed(() => {
@@ -102,7 +102,7 @@ function say(who: string, on: string, all: readonly CellView[]): string {
         </span>
       </div>
       <p v-if="shown && shown.who.length === 0" class="soft none">
-        Nobody needs leave on {{ broker }}, and no statement gives any.
+        Nobody needs permission on {{ broker }}, and no statement gives any.
       </p>
       <div v-else-if="shown" class="scroll">
         <table>
@@ -191,7 +191,7 @@ function say(who: string, on: string, all: readonly CellView[]): string {
       </template>
       <p v-else class="soft">
         Pick a cell: it says which statement allows it, or that none does, and which ways need it. A topic
-        that hands to a queue and a link need leave too.
+        that hands to a queue and a link need permission too.
       </p>
     </aside>
   </div>

@@ -5,7 +5,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import Findings from '../../parts/Findings.vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import type { NamedView, Spot } from '../../workers/views.ts';
 import { core } from '../../workers/client.ts';
@@ -13,7 +13,7 @@ import Documents from './Documents.vue';
 import { createEditor, type Editor } from './editor.ts';
 import Outline from './Outline.vue';
 
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const route = useRoute();
 const router = useRouter();
@@ -22,17 +22,17 @@ let editor: Editor | undefined;
 
 const shown = computed(() => {
   const asked = route.query.doc;
-  return typeof asked === 'string' && bench.names.includes(asked) ? asked : (bench.names[0] ?? '');
+  return typeof asked === 'string' && workspace.names.includes(asked) ? asked : (workspace.names[0] ?? '');
 });
-const text = computed(() => bench.documents.find(({ name }) => name === shown.value)?.text ?? '');
+const text = computed(() => workspace.documents.find(({ name }) => name === shown.value)?.text ?? '');
 /** More marks in one document than these are no help, and every key has to move them. */
 const MOST_MARKED = 200;
 const findings = computed(() =>
-  bench.findings.filter(({ spot }) => spot.doc === shown.value).slice(0, MOST_MARKED),
+  workspace.findings.filter(({ spot }) => spot.doc === shown.value).slice(0, MOST_MARKED),
 );
 /** The findings that the close-up does not show already. */
 const elsewhere = computed(() =>
-  bench.findings.filter(({ about }) => about === undefined || about !== focus.shownNode),
+  workspace.findings.filter(({ about }) => about === undefined || about !== focus.shownNode),
 );
 /** Whether the close-up shows findings of its own. */
 const others = computed(() => (focus.closeUp?.findings.length ?? 0) > 0);
@@ -44,13 +44,13 @@ const renaming = ref<{ id: string; old: string; name: string; trouble: string }>
 
 onMounted(() => {
   editor = createEditor(host.value!, {
-    readOnly: !bench.canWrite,
-    change: (changed) => bench.setText(shown.value, changed, true),
+    readOnly: !workspace.canWrite,
+    change: (edits) => workspace.typeIn(shown.value, edits),
     cursor: useDebounceFn(selectUnder, 120),
     complete: (now, offset) => core.complete(now, offset),
     nameAt: (offset) => core.nameAt(shown.value, offset),
-    undo: bench.undo,
-    redo: bench.redo,
+    undo: workspace.undo,
+    redo: workspace.redo,
     toDeclaration: async (offset) => {
       const found = await core.nameAt(shown.value, offset);
       if (found?.spot) show(found.spot);
@@ -61,7 +61,7 @@ onMounted(() => {
     },
     rename: async (offset) => {
       const found = await core.nameAt(shown.value, offset);
-      if (found && bench.canWrite)
+      if (found && workspace.canWrite)
         renaming.value = { id: found.id, old: found.name, name: found.name, trouble: '' };
     },
   });
@@ -76,7 +76,15 @@ function open() {
   goTo();
 }
 watch(shown, open);
-watch(text, (changed) => editor?.update(changed));
+watch(text, (now) => {
+  const { before, edits } = workspace.changed ?? {};
+  const then = before?.find(({ name }) => name === shown.value)?.text;
+  editor?.update(
+    now,
+    then,
+    edits?.filter(({ doc }) => doc === shown.value),
+  );
+});
 watch(findings, mark);
 watch(
   () => route.query.at,
@@ -84,7 +92,7 @@ watch(
 );
 
 function mark() {
-  editor?.mark(findings.value, (finding, index) => void bench.mend(finding, index));
+  editor?.mark(findings.value, (finding, index) => void workspace.mend(finding, index));
 }
 
 function goTo() {
@@ -101,7 +109,7 @@ async function selectUnder(offset: number) {
 async function rename() {
   const { value: asked } = renaming;
   if (!asked) return;
-  const edited = await bench.edit(() => core.rename(asked.id, asked.name));
+  const edited = await workspace.edit(() => core.rename(asked.id, asked.name));
   if (!edited.ok) {
     renaming.value = { ...asked, trouble: edited.message };
     return;
@@ -145,7 +153,7 @@ async function pick(id: string) {
       <CloseUp @show="show" />
       <section aria-label="all findings" class="all">
         <h2>{{ others ? 'Other findings' : 'Findings' }}</h2>
-        <p v-if="bench.findings.length === 0" class="good">
+        <p v-if="workspace.findings.length === 0" class="good">
           None: everything named exists, and everything leads somewhere.
         </p>
         <Findings :findings="elsewhere.slice(0, MOST_LISTED)" show-place @show="show" />

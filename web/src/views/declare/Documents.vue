@@ -2,13 +2,13 @@
 import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElMessageBox } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { saveFile } from '../save.ts';
 import { readZip, writeZip } from './zip.ts';
 
 /** The documents of the topology: chosen, made, renamed, removed, taken in and out as a zip. */
 const props = defineProps<{ shown: string }>();
-const bench = useBench();
+const workspace = useWorkspace();
 const route = useRoute();
 const router = useRouter();
 const fresh = ref('');
@@ -19,7 +19,7 @@ const file = ref<HTMLInputElement>();
 /** Findings by document; the same object while they are the same, for each link here is dear to draw. */
 const counts = computed<ReadonlyMap<string, number>>((before) => {
   const found = new Map<string, number>();
-  for (const { spot } of bench.findings) found.set(spot.doc, (found.get(spot.doc) ?? 0) + 1);
+  for (const { spot } of workspace.findings) found.set(spot.doc, (found.get(spot.doc) ?? 0) + 1);
   const same = before?.size === found.size && [...found].every(([name, n]) => before.get(name) === n);
   return same ? before : found;
 });
@@ -29,7 +29,7 @@ const go = (doc: string) => void router.replace({ query: { ...route.query, doc, 
 
 function add() {
   const name = withEnding(fresh.value);
-  trouble.value = bench.addDocument(name) ?? '';
+  trouble.value = workspace.addDocument(name) ?? '';
   if (trouble.value) return;
   fresh.value = '';
   go(name);
@@ -37,24 +37,24 @@ function add() {
 
 function rename() {
   const name = withEnding(renaming.value ?? '');
-  trouble.value = bench.renameDocument(props.shown, name) ?? '';
+  trouble.value = workspace.renameDocument(props.shown, name) ?? '';
   if (trouble.value) return;
   renaming.value = undefined;
   go(name);
 }
 
 async function remove() {
-  const lines = bench.documents.find(({ name }) => name === props.shown)?.text.split('\n').length ?? 0;
+  const lines = workspace.documents.find(({ name }) => name === props.shown)?.text.split('\n').length ?? 0;
   const words = `${props.shown} with its ${lines} lines goes from the draft. Undo brings it back; revisions keep theirs.`;
   const sure = await ElMessageBox.confirm(words, 'Remove this document?', {
     confirmButtonText: 'Remove it',
     cancelButtonText: 'Keep it',
   }).catch(() => undefined);
-  if (sure) bench.removeDocument(props.shown);
+  if (sure) workspace.removeDocument(props.shown);
 }
 
 function exported() {
-  saveFile(`${bench.topology?.slug ?? 'topology'}.zip`, writeZip(bench.documents));
+  saveFile(`${workspace.topology?.slug ?? 'topology'}.zip`, writeZip(workspace.documents));
 }
 
 async function imported(event: Event) {
@@ -67,7 +67,7 @@ async function imported(event: Event) {
     trouble.value = read.message;
     return;
   }
-  const present = new Set(bench.documents.map(({ name }) => name));
+  const present = new Set(workspace.documents.map(({ name }) => name));
   const replaced = read.documents.filter(({ name }) => present.has(name)).map(({ name }) => name);
   const words = `${read.documents.length} documents come in${replaced.length ? `; ${replaced.join(', ')} ${replaced.length === 1 ? 'is' : 'are'} replaced` : ''}. Undo takes it all back.`;
   const sure = await ElMessageBox.confirm(words, `Take in ${chosen.name}?`, {
@@ -75,7 +75,7 @@ async function imported(event: Event) {
     cancelButtonText: 'Leave it',
   }).catch(() => undefined);
   if (!sure) return;
-  bench.putDocuments(read.documents);
+  workspace.putDocuments(read.documents);
   go(read.documents[0]!.name);
 }
 
@@ -96,21 +96,23 @@ function act(command: 'rename' | 'remove' | 'export' | 'import') {
         <button class="plain soft" aria-label="more to do with documents">more</button>
         <template #dropdown>
           <el-dropdown-menu>
-            <el-dropdown-item command="rename" :disabled="!bench.canWrite || !shown">
+            <el-dropdown-item command="rename" :disabled="!workspace.canWrite || !shown">
               rename {{ shown }}
             </el-dropdown-item>
-            <el-dropdown-item command="remove" :disabled="!bench.canWrite || !shown">
+            <el-dropdown-item command="remove" :disabled="!workspace.canWrite || !shown">
               remove {{ shown }}
             </el-dropdown-item>
             <el-dropdown-item command="export" divided>save all as a zip</el-dropdown-item>
-            <el-dropdown-item command="import" :disabled="!bench.canWrite">take in a zip …</el-dropdown-item>
+            <el-dropdown-item command="import" :disabled="!workspace.canWrite"
+              >take in a zip …</el-dropdown-item
+            >
           </el-dropdown-menu>
         </template>
       </el-dropdown>
     </h2>
     <input ref="file" type="file" accept=".zip" hidden data-testid="zip" @change="imported" />
     <ul>
-      <li v-for="name in bench.names" :key="name">
+      <li v-for="name in workspace.names" :key="name">
         <form v-if="renaming !== undefined && name === shown" class="row" @submit.prevent="rename">
           <el-input
             v-model="renaming"
@@ -133,7 +135,7 @@ function act(command: 'rename' | 'remove' | 'export' | 'import') {
         </template>
       </li>
     </ul>
-    <form v-if="bench.canWrite" class="row" @submit.prevent="add">
+    <form v-if="workspace.canWrite" class="row" @submit.prevent="add">
       <el-input v-model="fresh" size="small" placeholder="new document" aria-label="name of a new document" />
       <el-button size="small" native-type="submit" :disabled="!fresh.trim()">add</el-button>
     </form>

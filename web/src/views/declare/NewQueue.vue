@@ -1,17 +1,17 @@
 <script setup lang="ts">
 import { ElButton, ElCheckbox, ElDialog, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, ref, shallowRef, watch } from 'vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import type { Beginnings, Edits } from '../../workers/views.ts';
 
-/** Makes a queue with what feeds it, who takes from it and the leave for both, shown as the text it becomes. */
+/** Makes a queue with what feeds it, who takes from it and the permission for both, shown as the text it becomes. */
 const open = defineModel<boolean>({ required: true });
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const there = shallowRef<Beginnings>({ brokers: [], apps: [] });
-const wanted = ref({ broker: '', name: '', from: '', condition: '', taker: '', leave: true });
+const wanted = ref({ broker: '', name: '', from: '', condition: '', taker: '', permission: true });
 const becomes = shallowRef<Edits>();
 const trouble = ref('');
 
@@ -27,7 +27,14 @@ watch(open, async (now) => {
   there.value = await core.beginnings();
   const home = /^[a-z]+:([^/]+)\//.exec(focus.selected)?.[1];
   const first = there.value.brokers.find(({ name }) => name === home) ?? there.value.brokers[0];
-  wanted.value = { broker: first?.name ?? '', name: '', from: '', condition: '', taker: '', leave: true };
+  wanted.value = {
+    broker: first?.name ?? '',
+    name: '',
+    from: '',
+    condition: '',
+    taker: '',
+    permission: true,
+  };
   trouble.value = '';
 });
 watch(
@@ -36,11 +43,11 @@ watch(
 );
 
 function order() {
-  const { name, from, condition, taker, leave, broker: on } = wanted.value;
+  const { name, from, condition, taker, permission, broker: on } = wanted.value;
   return {
     broker: on,
     name: name.trim(),
-    leave,
+    permission,
     ...(from ? { from } : {}),
     ...(asks.value && condition.trim() ? { condition: condition.trim() } : {}),
     ...(taker ? { taker } : {}),
@@ -49,7 +56,7 @@ function order() {
 
 let turn = 0;
 watch(
-  [wanted, () => bench.analysis],
+  [wanted, () => workspace.analysis],
   async () => {
     const now = ++turn;
     const result = open.value && wanted.value.name.trim() ? await core.beginQueue(order()) : undefined;
@@ -60,7 +67,7 @@ watch(
 
 async function make() {
   const asked = order();
-  const edited = await bench.edit(() => core.beginQueue(asked));
+  const edited = await workspace.edit(() => core.beginQueue(asked));
   trouble.value = edited.ok ? '' : edited.message;
   if (!edited.ok) return;
   open.value = false;
@@ -119,8 +126,8 @@ async function make() {
       >
         <el-option v-for="app in there.apps" :key="app" :value="app" :label="app" />
       </el-select>
-      <el-checkbox v-model="wanted.leave" class="wide"
-        >with a statement for whoever has no leave yet</el-checkbox
+      <el-checkbox v-model="wanted.permission" class="wide"
+        >with a statement for whoever has no permission yet</el-checkbox
       >
       <div class="wide becomes" data-testid="becomes">
         <template v-if="becomes?.ok">

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus';
 import { computed, ref } from 'vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import NewQueue from './NewQueue.vue';
 
 /** Everything declared, by broker and kind; narrowed by typing. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const emit = defineEmits<{ pick: [id: string] }>();
 const wanted = ref('');
@@ -19,7 +19,7 @@ const opened = ref(new Map<string, number>());
 
 const groups = computed(() => {
   const words = wanted.value.trim().toLowerCase();
-  return bench.outline.flatMap(({ title, items }) => {
+  return workspace.outline.flatMap(({ title, items }) => {
     const found = words ? items.filter(({ name }) => name.toLowerCase().includes(words)) : items;
     if (found.length === 0) return [];
     const most = opened.value.get(title) ?? MANY;
@@ -44,10 +44,10 @@ function fold(title: string) {
         aria-label="find by name"
         clearable
       />
-      <button v-if="bench.canWrite" class="plain link" @click="beginning = true">new queue…</button>
+      <button v-if="workspace.canWrite" class="plain link" @click="beginning = true">new queue…</button>
     </div>
     <NewQueue v-model="beginning" />
-    <p v-if="bench.outline.length === 0" class="soft">
+    <p v-if="workspace.outline.length === 0" class="soft">
       Nothing is declared yet. Begin with <code>brokers:</code> or <code>apps:</code>; the editor completes.
     </p>
     <p v-else-if="groups.length === 0" class="soft">Nothing of that name.</p>

@@ -10,7 +10,7 @@ import { defaultKeymap, indentWithTab } from '@codemirror/commands';
 import { bracketMatching, HighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
 import { lintGutter, lintKeymap, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { highlightSelectionMatches, searchKeymap } from '@codemirror/search';
-import { Annotation, EditorState, type Extension, type TransactionSpec } from '@codemirror/state';
+import { Annotation, EditorState, type Extension } from '@codemirror/state';
 import {
   drawSelection,
   EditorView,
@@ -22,7 +22,8 @@ import {
   lineNumbers,
 } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
-import type { Completions } from '@vondle/core';
+import type { Completions } from '@vondle/core/assist';
+import type { TextEdit } from '@vondle/core/base';
 import type { FindingView, NamedView } from '../../workers/views.ts';
 import { topologyText } from './colouring.ts';
 
@@ -106,17 +107,23 @@ export interface Editor {
   readonly view: EditorView;
   /** Shows another document; each keeps its own history and cursor. */
   show(name: string, text: string): void;
-  /** Brings the shown document to a text changed elsewhere, as one undoable change of what differs. */
-  update(text: string): void;
+  /**
+   * Brings the shown document to a text changed elsewhere.
+   * @param before the text that edits lead from, where they are known; else all of it is put anew
+   */
+  update(text: string, before?: string, edits?: readonly Replacement[]): void;
   mark(findings: readonly FindingView[], mend: (finding: FindingView, index: number) => void): void;
   select(start: number, end: number): void;
   destroy(): void;
 }
 
+/** A stretch of the shown document that becomes another text. */
+export type Replacement = Pick<TextEdit, 'start' | 'end' | 'text'>;
+
 /** What the editor asks and tells. */
 export interface EditorHost {
   readonly readOnly: boolean;
-  change(text: string): void;
+  change(edits: readonly Replacement[]): void;
   cursor(offset: number): void;
   complete(text: string, offset: number): Promise<Completions | undefined>;
   nameAt(offset: number): Promise<NamedView | undefined>;
@@ -169,7 +176,11 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
     EditorView.contentAttributes.of({ 'aria-label': 'topology document', tabindex: '0' }),
     EditorView.updateListener.of((update) => {
       if (update.docChanged && !update.transactions.some((each) => each.annotation(fromOutside))) {
-        on.change(update.state.doc.toString());
+        const edits: Replacement[] = [];
+        update.changes.iterChanges((start, end, _from, _to, text) =>
+          edits.push({ start, end, text: text.toString() }),
+        );
+        on.change(edits);
       }
       if (update.docChanged || update.selectionSet) on.cursor(update.state.selection.main.head);
     }),
@@ -186,10 +197,14 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
       view.setState(states.get(name) ?? EditorState.create({ doc: text, extensions }));
       this.update(text);
     },
-    update(text) {
-      const before = view.state.doc.toString();
-      if (before === text) return;
-      view.dispatch({ ...difference(before, text), annotations: fromOutside.of(true) });
+    update(text, before, edits) {
+      const own = view.state.doc.toString();
+      if (own === text) return;
+      const changes =
+        own === before && edits
+          ? edits.map(({ start, end, text: insert }) => ({ from: start, to: end, insert }))
+          : { from: 0, to: own.length, insert: text };
+      view.dispatch({ changes, annotations: fromOutside.of(true) });
     },
     mark(findings, mend) {
       const length = view.state.doc.length;
@@ -261,17 +276,5 @@ async function explain(at: number, on: EditorHost) {
       add('small', `${where}; ${uses.length === 1 ? '1 use' : `${uses.length} uses`}`);
       return { dom };
     },
-  };
-}
-
-/** The one replacement that turns a text into another: what lies between what both begin and end with. */
-function difference(before: string, after: string): TransactionSpec {
-  let start = 0;
-  const most = Math.min(before.length, after.length);
-  while (start < most && before[start] === after[start]) start++;
-  let tail = 0;
-  while (tail < most - start && before[before.length - 1 - tail] === after[after.length - 1 - tail]) tail++;
-  return {
-    changes: { from: start, to: before.length - tail, insert: after.slice(start, after.length - tail) },
   };
 }

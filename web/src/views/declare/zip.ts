@@ -1,5 +1,5 @@
 /** A topology's documents as one zip file, and back. */
-import type { TopologyDocument } from '@vondle/core';
+import type { TextDocument } from '@vondle/core/base';
 import { strToU8, Unzip, UnzipInflate, zipSync } from 'fflate';
 
 /** More text, or more documents, than this in one zip is no topology. */
@@ -8,12 +8,12 @@ const MOST_DOCUMENTS = 1000;
 /** Entries of any kind that are looked at. */
 const MOST_ENTRIES = 20_000;
 
-export function writeZip(documents: readonly TopologyDocument[]): Uint8Array {
+export function writeZip(documents: readonly TextDocument[]): Uint8Array {
   return zipSync(Object.fromEntries(documents.map(({ name, text }) => [name, strToU8(text)])));
 }
 
 export type ReadZip =
-  | { readonly ok: true; readonly documents: readonly TopologyDocument[] }
+  | { readonly ok: true; readonly documents: readonly TextDocument[] }
   | { readonly ok: false; readonly message: string };
 
 /** What keeps a zip from being taken in, in words. */
@@ -42,7 +42,7 @@ export function readZip(bytes: Uint8Array): ReadZip {
     return { ok: false, message: 'There is no .yaml, .yml or .json file in this zip.' };
   const folder = first.slice(0, first.indexOf('/') + 1);
   const shared = names.every((name) => name.startsWith(folder)) ? folder.length : 0;
-  const documents: TopologyDocument[] = [];
+  const documents: TextDocument[] = [];
   for (const name of names) {
     try {
       const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(files.get(name));

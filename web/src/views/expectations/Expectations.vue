@@ -2,13 +2,13 @@
 import { ElButton, ElCheckbox } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import type { ProofView } from '../../workers/views.ts';
 import { showInText } from '../show.ts';
 
 /** The promises of the topology, tried out at every change. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const route = useRoute();
 const router = useRouter();
@@ -23,12 +23,12 @@ const VERDICTS = {
 /** What is not kept comes first. */
 const ORDER = { broken: 0, untried: 1, kept: 2 } as const;
 const shown = computed(() =>
-  bench.proofs
+  workspace.proofs
     .filter(({ verdict }) => !onlyBroken.value || verdict !== 'kept')
     .sort((a, b) => ORDER[a.verdict] - ORDER[b.verdict]),
 );
 const count = (verdict: ProofView['verdict']) =>
-  bench.proofs.filter((each) => each.verdict === verdict).length;
+  workspace.proofs.filter((each) => each.verdict === verdict).length;
 
 /** Takes the message that broke a promise to another view, to be followed there. */
 async function follow({ broken }: ProofView, view: 'trace' | 'fan-out') {
@@ -43,18 +43,18 @@ async function follow({ broken }: ProofView, view: 'trace' | 'fan-out') {
   <div class="expectations">
     <header>
       <h1>
-        <template v-if="bench.proofs.length">
+        <template v-if="workspace.proofs.length">
           <span class="good">{{ count('kept') }} kept</span>
           <span v-if="count('broken')" class="error">{{ count('broken') }} broken</span>
           <span v-if="count('untried')" class="warning">{{ count('untried') }} not tried</span>
         </template>
         <template v-else>No expectations yet</template>
       </h1>
-      <el-checkbox v-if="bench.proofs.length" v-model="onlyBroken" size="small"
+      <el-checkbox v-if="workspace.proofs.length" v-model="onlyBroken" size="small"
         >only those not kept</el-checkbox
       >
     </header>
-    <p v-if="bench.proofs.length === 0" class="soft">
+    <p v-if="workspace.proofs.length === 0" class="soft">
       An expectation promises where messages go: <code>reaches</code>, <code>only</code>, <code>never</code>,
       <code>copies</code>, <code>within</code>. Follow a message in
       <router-link :to="{ name: 'trace', params: route.params, query: route.query }">Trace</router-link> and

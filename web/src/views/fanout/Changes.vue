@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import Said from '../../parts/Said.vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 
 /** What the draft changes against the revision compared with, to step through. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
-const changes = computed(() => bench.drawing?.changes ?? []);
+const changes = computed(() => workspace.drawing?.changes ?? []);
 const counts = computed(() => {
   const found = new Map<string, number>();
   for (const { kind } of changes.value) found.set(kind, (found.get(kind) ?? 0) + 1);
@@ -17,7 +17,7 @@ const counts = computed(() => {
 
 <template>
   <section aria-label="changes" data-testid="changes">
-    <h2>Against r{{ bench.compared }}</h2>
+    <h2>Against r{{ workspace.compared }}</h2>
     <p v-if="changes.length === 0" class="soft">Nothing differs: no node, no way, no condition.</p>
     <p v-else class="soft">{{ counts }}</p>
     <ol>

@@ -5,17 +5,17 @@ import CloseUp from '../../parts/CloseUp.vue';
 import FollowBar from '../../parts/FollowBar.vue';
 import Graph from '../../parts/Graph.vue';
 import Said from '../../parts/Said.vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { showInText } from '../show.ts';
 import Changes from './Changes.vue';
 import Legend from './Legend.vue';
 import ShowBar from './ShowBar.vue';
 
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const graph = ref<InstanceType<typeof Graph>>();
-const beside = computed(() => focus.shownNode !== undefined || bench.showing.compared);
+const beside = computed(() => focus.shownNode !== undefined || workspace.showing.compared);
 const router = useRouter();
 </script>
 

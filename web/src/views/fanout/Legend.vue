@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import { platePath } from '../../parts/graph-lines.ts';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import type { EdgeView, NodeView } from '../../workers/views.ts';
 
 /** What the shapes and lines mean, of those that are on the screen. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const SMALL = { width: 34, height: 14 };
 const ROLES: [NodeView['role'][], NodeView['role'], string][] = [
@@ -22,16 +22,16 @@ const LINES: [EdgeView['kind'], string, string][] = [
   ['link', '5 4', 'link'],
 ];
 const roles = computed(() => {
-  const present = new Set(bench.drawing?.nodes.map(({ role }) => role));
+  const present = new Set(workspace.drawing?.nodes.map(({ role }) => role));
   return ROLES.filter(([of]) => of.some((role) => present.has(role)));
 });
 const lines = computed(() => {
-  const present = new Set(bench.drawing?.edges.map(({ kind }) => kind));
+  const present = new Set(workspace.drawing?.edges.map(({ kind }) => kind));
   return LINES.filter(([kind]) => present.has(kind));
 });
 const marks = computed(() => {
   const present = new Set(
-    [...(bench.drawing?.nodes ?? []), ...(bench.drawing?.edges ?? [])].map(({ change }) => change),
+    [...(workspace.drawing?.nodes ?? []), ...(workspace.drawing?.edges ?? [])].map(({ change }) => change),
   );
   return [
     ['+', 'added', present.has('added')],

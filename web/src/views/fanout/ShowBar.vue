@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElOption, ElSelect } from 'element-plus';
 import { computed, ref } from 'vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import { saveFile } from '../save.ts';
@@ -9,26 +9,26 @@ import { pngOf, svgOf } from './picture.ts';
 
 /** What of the graph is drawn: its neighbourhood alone, compared with a revision; and the picture as a file. */
 const props = defineProps<{ scene: SVGGElement | undefined }>();
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const trouble = ref('');
 
 const against = computed({
-  get: () => bench.compared ?? 0,
+  get: () => workspace.compared ?? 0,
   set: (number: number) => {
     trouble.value = '';
-    bench.compareWith(number || undefined).catch((error: Error) => (trouble.value = error.message));
+    workspace.compareWith(number || undefined).catch((error: Error) => (trouble.value = error.message));
   },
 });
 const near = computed({
-  get: () => (bench.showing.near ? bench.showing.depth : 0),
-  set: (depth: number) => bench.show(depth ? { near: focus.selected, depth } : { near: '' }),
+  get: () => (workspace.showing.near ? workspace.showing.depth : 0),
+  set: (depth: number) => workspace.show(depth ? { near: focus.selected, depth } : { near: '' }),
 });
 
 async function save(format: 'svg' | 'png' | 'dot' | 'graphml') {
   const { scene } = props;
-  const layout = bench.drawing?.layout;
-  const name = `${bench.topology?.slug ?? 'topology'}.${format}`;
+  const layout = workspace.drawing?.layout;
+  const name = `${workspace.topology?.slug ?? 'topology'}.${format}`;
   trouble.value = '';
   try {
     if (format === 'dot' || format === 'graphml') saveFile(name, await core.graphAs(format), 'text/plain');
@@ -52,7 +52,7 @@ async function save(format: 'svg' | 'png' | 'dot' | 'graphml') {
     <el-select v-model="against" class="against" aria-label="compare with" data-testid="compare">
       <el-option :value="0" label="not compared" />
       <el-option
-        v-for="{ number } in bench.revisions"
+        v-for="{ number } in workspace.revisions"
         :key="number"
         :value="number"
         :label="`against r${number}`"

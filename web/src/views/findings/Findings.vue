@@ -4,13 +4,13 @@ import { computed, nextTick, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import Mends from '../../parts/Mends.vue';
 import Said from '../../parts/Said.vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
 import type { CheckView, FindingView, Spot } from '../../workers/views.ts';
 import { showInText } from '../show.ts';
 
 /** Everything that is wrong, to be gone through one by one: what, why it matters, and the way to mend it. */
-const bench = useBench();
+const workspace = useWorkspace();
 const route = useRoute();
 const router = useRouter();
 
@@ -26,13 +26,13 @@ const idOf = ({ check, spot, message }: FindingView) =>
 
 const found = computed(() => {
   const words = wanted.value.trim().toLowerCase();
-  return bench.findings.filter(
+  return workspace.findings.filter(
     ({ message, check, spot, about, fresh }) =>
       (!onlyFresh.value || fresh) &&
       (!words || `${message} ${check} ${spot.doc} ${about ?? ''}`.toLowerCase().includes(words)),
   );
 });
-const fresh = computed(() => bench.findings.filter((each) => each.fresh).length);
+const fresh = computed(() => workspace.findings.filter((each) => each.fresh).length);
 
 const groups = computed(() => {
   const titleOf = ({ severity, about, spot, check }: FindingView): string =>
@@ -57,7 +57,7 @@ const inOrder = computed(() => groups.value.flatMap(([, all]) => all));
 const current = computed(
   () => inOrder.value.find((each) => idOf(each) === route.query.finding) ?? inOrder.value[0],
 );
-const alike = computed(() => bench.findings.filter(({ check }) => check === current.value?.check).length);
+const alike = computed(() => workspace.findings.filter(({ check }) => check === current.value?.check).length);
 
 const checks = shallowRef<ReadonlyMap<string, CheckView>>(new Map());
 void core.checks().then((all) => (checks.value = new Map(all.map((each) => [each.id, each]))));
@@ -65,7 +65,7 @@ const about = computed(() => checks.value.get(current.value?.check ?? ''));
 
 const cured = shallowRef<{ check: string; message: string }[]>([]);
 watch(
-  () => bench.proofs,
+  () => workspace.proofs,
   async () => (cured.value = await core.cured()),
   { immediate: true },
 );
@@ -94,7 +94,7 @@ async function mendAll() {
   const { check } = current.value!;
   let mended = 0;
   let left = 0;
-  const answer = await bench.edit(async () => {
+  const answer = await workspace.edit(async () => {
     const all = await core.mendAll(check);
     ({ mended, left } = all);
     return all.edits;
@@ -106,14 +106,14 @@ async function mendAll() {
 async function accept() {
   const { check, message } = current.value!;
   const because = reason.value ?? '';
-  const answer = await bench.edit(() => core.accept({ check, message }, because));
+  const answer = await workspace.edit(() => core.accept({ check, message }, because));
   trouble.value = answer.ok ? '' : answer.message;
   if (answer.ok) reason.value = undefined;
 }
 
 const show = (spot: Spot) => showInText(router, spot);
 const excerpt = ({ doc, start }: Spot) => {
-  const text = bench.documents.find(({ name }) => name === doc)?.text ?? '';
+  const text = workspace.documents.find(({ name }) => name === doc)?.text ?? '';
   const from = text.lastIndexOf('\n', start - 1) + 1;
   const to = text.indexOf('\n', start);
   return text.slice(from, to < 0 ? undefined : to).trim();
@@ -141,13 +141,13 @@ const excerpt = ({ doc, start }: Spot) => {
           </el-select>
         </label>
       </div>
-      <el-checkbox v-if="bench.base" v-model="onlyFresh" size="small"
-        >only what the draft adds to r{{ bench.base }} ({{ fresh }})</el-checkbox
+      <el-checkbox v-if="workspace.base" v-model="onlyFresh" size="small"
+        >only what the draft adds to r{{ workspace.base }} ({{ fresh }})</el-checkbox
       >
       <p v-if="said" class="good" role="status">{{ said }}</p>
       <p v-if="inOrder.length === 0" class="soft none">
         {{
-          bench.findings.length
+          workspace.findings.length
             ? 'No finding is like that.'
             : 'Nothing is wrong, as far as the checks and the expectations can tell.'
         }}
@@ -183,13 +183,13 @@ const excerpt = ({ doc, start }: Spot) => {
         </h2>
         <p v-for="each in cured" :key="each.message" class="good"><Said :text="each.message" /></p>
       </section>
-      <section v-if="bench.accepted.length" aria-label="accepted" class="more">
+      <section v-if="workspace.accepted.length" aria-label="accepted" class="more">
         <h2>
-          Accepted, with a reason <span class="soft">{{ bench.accepted.length }}</span>
+          Accepted, with a reason <span class="soft">{{ workspace.accepted.length }}</span>
         </h2>
         <ul>
           <li
-            v-for="each in bench.accepted"
+            v-for="each in workspace.accepted"
             :key="`${each.check} ${each.message}`"
             class="accepted"
             data-testid="accepted"
@@ -227,7 +227,7 @@ const excerpt = ({ doc, start }: Spot) => {
       </ul>
       <h2>Mend it</h2>
       <Mends v-if="current.mends.length" :key="idOf(current)" :finding="current" open>
-        <el-button v-if="alike > 1" size="small" :disabled="!bench.canWrite" @click="mendAll"
+        <el-button v-if="alike > 1" size="small" :disabled="!workspace.canWrite" @click="mendAll"
           >Mend all {{ alike }} of this kind</el-button
         >
         <span v-if="alike > 1" class="soft">each by its first mend</span>
@@ -244,9 +244,9 @@ const excerpt = ({ doc, start }: Spot) => {
             size="small"
             placeholder="why it is meant"
             aria-label="why it is meant"
-            :disabled="!bench.canWrite"
+            :disabled="!workspace.canWrite"
           />
-          <el-button size="small" native-type="submit" :disabled="!bench.canWrite || !reason?.trim()"
+          <el-button size="small" native-type="submit" :disabled="!workspace.canWrite || !reason?.trim()"
             >Accept it, with this reason</el-button
           >
         </form>
@@ -259,8 +259,8 @@ const excerpt = ({ doc, start }: Spot) => {
     <section v-else class="one">
       <p class="soft">
         Checks look at every change: where messages go nowhere, filters that never match, too many copies or
-        too few, losses, leave that is missing or too wide. What they find stands here, with the edit that
-        mends it.
+        too few, losses, permission that is missing or too wide. What they find stands here, with the edit
+        that mends it.
       </p>
     </section>
   </div>

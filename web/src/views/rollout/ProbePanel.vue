@@ -3,13 +3,13 @@ import { ElButton } from 'element-plus';
 import { computed, ref } from 'vue';
 import { api, type Probe, type Rollout } from '../../api.ts';
 import FollowBar from '../../parts/FollowBar.vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 
 /** Sends a real message to the target and shows side by side where it should be and where it is. */
 const props = defineProps<{ rollout: Rollout; slug: string }>();
 const emit = defineEmits<{ probed: [probes: Probe[]] }>();
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const busy = ref(false);
 const trouble = ref('');
@@ -93,7 +93,12 @@ function outcome({ agrees }: Probe): string {
         another.
       </template>
     </p>
-    <el-button type="primary" :loading="busy" :disabled="!bench.canWrite || here.length === 0" @click="send">
+    <el-button
+      type="primary"
+      :loading="busy"
+      :disabled="!workspace.canWrite || here.length === 0"
+      @click="send"
+    >
       Send a probe{{ here[0] ? ` to ${here[0].to}` : '' }}
     </el-button>
     <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>

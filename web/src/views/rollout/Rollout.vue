@@ -10,7 +10,7 @@ import {
   type RolloutState,
   type Target,
 } from '../../api.ts';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { listen, withNews } from './live.ts';
 import ProbePanel from './ProbePanel.vue';
 
@@ -23,7 +23,7 @@ const STATES: Record<RolloutState, string> = {
   interrupted: 'interrupted',
 };
 
-const bench = useBench();
+const workspace = useWorkspace();
 const route = useRoute();
 const router = useRouter();
 const slug = computed(() => String(route.params.slug));
@@ -39,7 +39,7 @@ const words = ref('');
 /** Whether somebody agrees to what it destroys. */
 const agreed = ref(false);
 const protections = ref<string[]>([]);
-const approver = computed(() => bench.topology?.role === 'approver');
+const approver = computed(() => workspace.topology?.role === 'approver');
 
 /** Runs something that talks to the server; what goes wrong is shown, and nothing else is started meanwhile. */
 async function attempt(work: () => Promise<void>) {
@@ -59,7 +59,7 @@ async function refresh(id: number) {
   if (current.value?.id !== id) agreed.value = false;
   current.value = await api.rollout(slug.value, id);
   list.value = await api.rollouts(slug.value);
-  if (current.value.state === 'applied') await bench.standAgain();
+  if (current.value.state === 'applied') await workspace.standAgain();
 }
 
 watch(
@@ -70,7 +70,7 @@ watch(
       list.value = await api.rollouts(slug.value);
       protections.value = await api.protections(slug.value);
       target.value ??= targets.value[0]?.id;
-      revision.value ??= bench.revisions[0]?.number;
+      revision.value ??= workspace.revisions[0]?.number;
       const asked = Number(route.query.rollout) || list.value[0]?.id;
       if (asked) await refresh(asked);
     }),
@@ -143,7 +143,7 @@ const waiting = computed(() => current.value?.destroys.reduce((sum, { messages }
 const notYet = computed(() => {
   const it = current.value;
   if (!it) return '';
-  if (!bench.canWrite) return 'You may read this topology, not carry it out.';
+  if (!workspace.canWrite) return 'You may read this topology, not carry it out.';
   if (it.needsConsent && !it.consentBy) return 'An approver has to consent first.';
   if (waiting.value && !agreed.value) return 'Say first that what waits may be destroyed.';
   return '';
@@ -162,7 +162,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         revision
         <el-select v-model="revision" aria-label="revision" no-data-text="Save a revision first">
           <el-option
-            v-for="each in bench.revisions"
+            v-for="each in workspace.revisions"
             :key="each.number"
             :value="each.number"
             :label="`r${each.number} ${each.words}`"
@@ -178,7 +178,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       <el-button
         type="primary"
         :loading="busy"
-        :disabled="!bench.canWrite || !target || !revision"
+        :disabled="!workspace.canWrite || !target || !revision"
         @click="plan"
         >Read the broker and list the steps</el-button
       >
@@ -254,7 +254,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
               >
             </li>
           </ul>
-          <label v-if="waiting && bench.canWrite" class="agree">
+          <label v-if="waiting && workspace.canWrite" class="agree">
             <input v-model="agreed" type="checkbox" />
             {{ waiting === 1 ? 'The 1 message' : `The ${waiting} messages` }} may be destroyed
           </label>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Message } from '@vondle/core';
+import type { Message } from '@vondle/core/conditions';
 import { ElButton, ElInput, ElInputNumber, ElOption, ElSelect } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { useFocus } from '../../stores/focus.ts';

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { computed, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import type { KeptView } from '../../workers/views.ts';
 import { showInText } from '../show.ts';
 
 /** The kept samples, followed again at every change, beside what became of them before. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const router = useRouter();
 const emit = defineEmits<{ follow: [] }>();
@@ -21,7 +21,7 @@ const groups = computed(() => {
 
 let turn = 0;
 watch(
-  [() => bench.analysis, () => bench.compared],
+  [() => workspace.analysis, () => workspace.compared],
   async () => {
     const now = ++turn;
     const found = await core.kept();
@@ -31,13 +31,13 @@ watch(
 );
 
 function mark(sample: KeptView): { word: string; kind: string } {
-  if (bench.compared === undefined) return { word: '', kind: '' };
+  if (workspace.compared === undefined) return { word: '', kind: '' };
   if (sample.change) return { word: 'changed', kind: 'warning' };
   return sample.known ? { word: 'as before', kind: 'good' } : { word: 'new, as before', kind: 'good' };
 }
 
 function follow(sample: KeptView) {
-  const type = bench.messages.find(({ id }) => id === sample.type);
+  const type = workspace.messages.find(({ id }) => id === sample.type);
   const index = type?.samples.findIndex((each) => each.kept && each.name === sample.name) ?? -1;
   focus.follow(sample.type, Math.max(0, index), sample.from);
   emit('follow');
@@ -50,7 +50,7 @@ function follow(sample: KeptView) {
       No message is kept yet. Follow one, then choose <i>keep this message</i>: it is written into the
       topology and followed again at every change.
     </p>
-    <p v-else-if="bench.compared === undefined" class="soft">
+    <p v-else-if="workspace.compared === undefined" class="soft">
       Compare the draft with a revision, at the top, to see which of these now fare otherwise.
     </p>
     <section v-for="[group, samples] in groups" :key="group" :aria-label="group">

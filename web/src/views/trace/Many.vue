@@ -2,7 +2,7 @@
 import * as Comlink from 'comlink';
 import { ElButton, ElCheckbox, ElInputNumber, ElProgress } from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef } from 'vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import type { FileView, ManyRow, ManyView } from '../../workers/views.ts';
@@ -10,7 +10,7 @@ import { saveFile } from '../save.ts';
 import Split from './Split.vue';
 
 /** Many messages at once: repeated, spread over a type's values, or from a file. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const emit = defineEmits<{ follow: [] }>();
 
@@ -76,7 +76,7 @@ const sentence = computed(() => {
 async function save(format: 'csv' | 'ndjson') {
   const blob = await core.manyAs(format);
   saveFile(
-    `${bench.topology?.slug ?? 'topology'}-messages.${format}`,
+    `${workspace.topology?.slug ?? 'topology'}-messages.${format}`,
     new Uint8Array(await blob.arrayBuffer()),
     blob.type,
   );
@@ -88,7 +88,7 @@ function follow(row: ManyRow) {
   emit('follow');
 }
 const known = (row: ManyRow) =>
-  bench.messages.some(({ id, publishes }) => id === row.type && publishes.length);
+  workspace.messages.some(({ id, publishes }) => id === row.type && publishes.length);
 </script>
 
 <template>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import type { Fate, Message } from '@vondle/core';
+import type { DeadLetterReason } from '@vondle/core/routing';
+import type { Message } from '@vondle/core/conditions';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import Said from '../../parts/Said.vue';
 import WhyNot from '../../parts/WhyNot.vue';
-import { useBench } from '../../stores/bench.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import type { Edits, FollowView } from '../../workers/views.ts';
@@ -13,24 +14,24 @@ import { showInText } from '../show.ts';
 import Ladder from './Ladder.vue';
 
 /** What became of the followed message, and what it would do when a store gives it up. */
-const bench = useBench();
+const workspace = useWorkspace();
 const focus = useFocus();
 const router = useRouter();
 
 /** Copies followed on past a store that gives them up. */
-const on = ref<{ store: string; fate: Fate; view: FollowView }[]>([]);
+const on = ref<{ store: string; fate: DeadLetterReason; view: FollowView }[]>([]);
 watch(
   () => focus.followed,
   () => (on.value = []),
 );
-const WORDS: Record<Fate, string> = {
+const WORDS: Record<DeadLetterReason, string> = {
   expired: 'it expires',
   rejected: 'it is rejected',
   overflow: 'the store is full',
   'too many deliveries': 'it was tried too often',
 };
 
-async function goOn(rest: FollowView['rests'][number], fate: Fate) {
+async function goOn(rest: FollowView['rests'][number], fate: DeadLetterReason) {
   const message = JSON.parse(JSON.stringify(rest.message)) as Message;
   const view = await core.followFate(rest.node, message, fate);
   on.value = [...on.value, { store: rest.name, fate, view }];
@@ -61,7 +62,7 @@ async function make() {
     ...(group.value.trim() ? { group: group.value.trim() } : {}),
   };
   const sendings = focus.sendings;
-  const made: Edits = await bench.edit(() =>
+  const made: Edits = await workspace.edit(() =>
     making.value === 'sample' ? core.keep(first.message, as) : core.expect(sendings, as.name),
   );
   if (!made.ok) {
@@ -88,14 +89,14 @@ async function make() {
       <div class="acts">
         <el-button
           size="small"
-          :disabled="!bench.canWrite"
+          :disabled="!workspace.canWrite"
           :aria-expanded="making === 'sample'"
           @click="begin('sample')"
           >keep this message…</el-button
         >
         <el-button
           size="small"
-          :disabled="!bench.canWrite"
+          :disabled="!workspace.canWrite"
           :aria-expanded="making === 'expectation'"
           @click="begin('expectation')"
           >expect this outcome…</el-button
@@ -149,7 +150,7 @@ async function make() {
                 size="small"
                 placeholder="given up"
                 :aria-label="`go on from ${rest.name} when`"
-                @update:model-value="goOn(rest, $event as unknown as Fate)"
+                @update:model-value="goOn(rest, $event as unknown as DeadLetterReason)"
               >
                 <el-option v-for="fate in rest.fates" :key="fate" :value="fate" :label="WORDS[fate]" />
               </el-select>

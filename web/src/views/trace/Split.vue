@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import type { Plotly } from 'plotly.js-basic-dist-min';
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue';
-import { useLook } from '../../stores/look.ts';
+import { useColorScheme } from '../../stores/color-scheme.ts';
 import type { ManyView } from '../../workers/views.ts';
 
 /** How many messages are split over stores, and over the members of spreads, as charts. */
 const props = defineProps<{ so: ManyView }>();
-const look = useLook();
+const colorScheme = useColorScheme();
 const host = ref<HTMLElement>();
 let plotly: Plotly | undefined;
 const MOST_BARS = 24;
@@ -72,7 +72,7 @@ async function draw() {
   );
 }
 onMounted(draw);
-watch([() => props.so, () => look.dark], () => void draw(), { flush: 'post' });
+watch([() => props.so, () => colorScheme.dark], () => void draw(), { flush: 'post' });
 onBeforeUnmount(() => host.value && plotly?.purge(host.value));
 </script>
 

@@ -1,0 +1,61 @@
+/** All the permission that one route needs: from an app that sends a message type to everyone who gets it. */
+import { type Need, isMet, narrowest, needsOf } from './needs.ts';
+import { arrivalOf, publishedBy, verdictAt } from '../classes/arrivals.ts';
+import type { Arrival } from '../classes/variety.ts';
+import type { Edited } from '../../base/edits.ts';
+import { addressOf } from '../../language/thing.ts';
+import { publisherId } from '../../routing/edge-specs.ts';
+import type { RoutingGraph } from '../../routing/graph.ts';
+import type { Edge } from '../../routing/parts.ts';
+import { addItem } from '../../syntax/edit/edit.ts';
+import { sequence } from '../../syntax/edit/proved.ts';
+import type { Json } from '../../syntax/render.ts';
+import { tenantOf } from '../../topology/owner.ts';
+import type { Topology } from '../../topology/topology.ts';
+
+/** @returns the permission that every hop of a route may need, each once, in the order a message needs it */
+export function needsOfRoute(graph: RoutingGraph, app: string, type: string): Need[] {
+  const around = {
+    node: (id: string) => graph.nodes.get(id),
+    out: (id: string) => graph.out.get(id) ?? [],
+    owner: (of: Parameters<typeof tenantOf>[1]) => tenantOf(graph.topology, of),
+  };
+  const found = new Map<string, Need>();
+  const seen = new Set<string>();
+  const go = (edge: Edge, arrival: Arrival): void => {
+    for (const need of needsOf(around, edge)) {
+      const id = `${need.who.thing.id} ${need.action} ${need.on.id}`;
+      if (!found.has(id)) found.set(id, need);
+    }
+    const id = `${edge.to} ${arrival.key} ${arrival.wrapped}`;
+    if (seen.has(id)) return;
+    seen.add(id);
+    for (const next of around.out(edge.to)) {
+      // dead letters are another route, which begins when something goes wrong
+      if (next.kind === 'deadLetter' || !verdictAt(next, arrival).some) continue;
+      const wraps = next.subscription?.decl.wrap?.value === true;
+      go(next, wraps ? arrivalOf(arrival.type, '', true) : arrival);
+    }
+  };
+  for (const edge of around.out(publisherId(app))) {
+    const arrival = edge.kind === 'publish' && edge.label === type ? publishedBy(graph, edge) : undefined;
+    if (arrival) go(edge, arrival);
+  }
+  return [...found.values()];
+}
+
+/** @returns the edits that add the narrowest statements for those needs that are not met */
+export function allowNeeds(topology: Topology, graph: RoutingGraph, needs: readonly Need[]): Edited {
+  const missing = needs.filter((need) => !isMet(graph.decide, need).allowed);
+  if (missing.length === 0) return { ok: false, message: 'Every hop has its permissions already.' };
+  return sequence(
+    topology,
+    missing.map(
+      (need) => (now) => addItem(now, ['access'], narrowest(need, tenantOf(topology, need.on)) as Json),
+    ),
+  );
+}
+
+/** @returns a need as a person says it */
+export const needTitle = ({ who, action, on }: Need): string =>
+  `${who.thing.kind === 'topic' ? addressOf(who.thing) : who.thing.name} ${action === 'publish' ? 'publishes to' : 'consumes from'} ${addressOf(on)}`;

@@ -1,0 +1,63 @@
+import { type Need, isMet, narrowest, needsOf } from '../../access/needs.ts';
+import { type Complaint, check } from '../check.ts';
+import { addressOf } from '../../../language/thing.ts';
+import { addItem } from '../../../syntax/edit/edit.ts';
+import type { Mend } from '../../../topology/topology.ts';
+
+/** Somebody who moves messages and has no permission to. */
+export const missingPermission = check({
+  id: 'access/missing-permission',
+  severity: 'error',
+  finds: 'A publisher, topic, link or taker without permission for what its way needs.',
+  why: 'Everyone who moves a message needs permission. A topic without permission to publish into the queue it hands to is the usual case: every message on this way is refused, and nobody is told.',
+  of: 'node',
+  run: (node, context) => {
+    const decide = context.decide();
+    const found: Complaint[] = [];
+    for (const edge of context.out(node.id)) {
+      for (const need of needsOf(context, edge)) {
+        const { allowed, why, by } = isMet(decide, need);
+        if (allowed) continue;
+        const { edge: way, on } = need;
+        found.push({
+          message: `${whatFails(need)}, but ${why}. ${CONSEQUENCE[way.kind] ?? ''}`.trim(),
+          place: way.place,
+          about: on.id,
+          also: [way.from, way.to, need.who.thing.id, ...(way.subscription ? [way.subscription.id] : [])],
+          // a deny wins over whatever is allowed
+          mends: by ? [] : [giving(need, context.owner(on))],
+        });
+      }
+    }
+    return found;
+  },
+});
+
+function whatFails({ who, action, on, edge, source }: Need): string {
+  const { thing } = who;
+  if (edge.kind === 'subscription')
+    return `Topic ${addressOf(thing)} may not publish into ${addressOf(on)}: subscription ${edge.label} hands messages to this queue`;
+  if (thing.kind === 'link')
+    return action === 'consume'
+      ? `Link ${thing.name} may not take from ${addressOf(on)}: it is to carry on what comes there`
+      : `Link ${thing.name} may not publish to ${addressOf(on)}: it is to deliver there what it takes from ${source ? addressOf(source) : 'its queue'}`;
+  return action === 'consume'
+    ? `${thing.name} may not consume from ${addressOf(on)}: it is declared to take from there`
+    : `${thing.name} may not publish to ${addressOf(on)}: it is declared to send ${edge.label} there`;
+}
+
+const CONSEQUENCE: Readonly<Partial<Record<Need['edge']['kind'], string>>> = {
+  subscription: 'Every message on this way is refused.',
+  publish: 'Every message it sends there is refused.',
+  link: 'What comes to its queue waits.',
+  take: 'What comes there stays.',
+};
+
+/** The mend that adds the narrowest statement. */
+export function giving(need: Need, owner: string | undefined): Mend {
+  return {
+    title: 'Give the narrowest permission',
+    edit: (topology) =>
+      addItem(topology, ['access'], narrowest(need, owner) as Parameters<typeof addItem>[2]),
+  };
+}

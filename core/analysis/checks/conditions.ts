@@ -1,0 +1,23 @@
+/** The ways of a node that ask something of the messages which come to it. */
+import type { Complaint } from './check.ts';
+import type { CheckContext } from './context.ts';
+import type { Arrival } from '../classes/variety.ts';
+import type { Edge, GraphNode } from '../../routing/parts.ts';
+
+/**
+ * Looks at each binding and subscription that leaves a node, where anything comes to it at all.
+ * @param judge says what is wrong with one of them
+ */
+export function ofEachCondition(
+  node: GraphNode,
+  context: CheckContext,
+  judge: (edge: Edge, arrivals: readonly Arrival[]) => readonly Complaint[],
+): Complaint[] {
+  const arrivals = context.arrivals(node.id);
+  if (arrivals.length === 0) return [];
+  return context
+    .out(node.id)
+    .flatMap((edge) =>
+      edge.kind === 'binding' || edge.kind === 'subscription' ? judge(edge, arrivals) : [],
+    );
+}

@@ -1,0 +1,35 @@
+/** Which findings of two states of a topology are the same trouble, though their words or places may differ. */
+import type { Placed } from '../../syntax/place.ts';
+import { type Node, keyText, stepsIn } from '../../syntax/tree.ts';
+import type { Finding } from '../../topology/topology.ts';
+
+/** What tells an item of a list from its siblings: its name where it has one, else which one it is. */
+function itemSign(item: Node, index: number): string {
+  if (item.kind !== 'map') return `${index}`;
+  const name = item.entries.find(
+    ({ key, value }) => keyText(key) === 'name' && value.kind === 'scalar',
+  )?.value;
+  return name?.kind === 'scalar' ? `(${keyText(name)})` : `${index}`;
+}
+
+/** @returns the keys that lead to a finding's place; undefined for one that is no part of a document */
+function pathSign({ trees }: Placed, { place }: Finding): string | undefined {
+  const tree = trees.get(place.doc);
+  const steps = tree && place.node ? stepsIn(tree, place.node) : undefined;
+  return steps
+    ?.map(({ parent, index, node }) =>
+      parent.kind === 'map' ? keyText(parent.entries[index]!.key) : itemSign(node, index),
+    )
+    .join('/');
+}
+
+/**
+ * @returns the signs of a finding: two findings are the same trouble where one sign is the same. By the thing
+ *   it is about, and by where it stands; of a promise by where it stands alone, for two may break at one store
+ */
+export function signsOf(topology: Placed, finding: Finding): string[] {
+  const { check, about, place } = finding;
+  const path = pathSign(topology, finding);
+  const where = `${check} at ${path ?? `${place.doc} ${place.from}`}`;
+  return about && !check.startsWith('expectation/') ? [`${check} of ${about}`, where] : [where];
+}

@@ -1,0 +1,100 @@
+import { type Complaint, check } from '../check.ts';
+import type { RoutingGraph } from '../../../routing/graph.ts';
+import type { Place } from '../../../syntax/place.ts';
+
+/** Names that differ only by case or separator. */
+export const nearAlike = check({
+  id: 'names/near-alike',
+  severity: 'advice',
+  finds: 'Names that differ from each other only by case or separator.',
+  why: 'Sooner or later somebody means the one and writes the other, and both are there, so nothing complains.',
+  of: 'whole',
+  run: (graph) => {
+    const { messages } = graph.topology;
+    let attributes = attributesAlike.get(messages);
+    if (!attributes) attributesAlike.set(messages, (attributes = alike(attributesOf(graph))));
+    // as long as no name comes, goes or changes, names that were told apart still are
+    const { names } = graph.topology;
+    if (apart.has(names)) return attributes;
+    const found = [...groupsOf(graph)].flatMap(alike);
+    if (found.length === 0) apart.add(names);
+    return [...attributes, ...found];
+  },
+});
+
+/** What was found among the headers and properties of message types, which seldom change. */
+const attributesAlike = new WeakMap<ReadonlyMap<string, unknown>, readonly Complaint[]>();
+
+/** Stands for names among which none are too alike. */
+const apart = new WeakSet<object>();
+
+/** What parts the words of a name; between two digits it parts two numbers, and means something. */
+const SEPARATOR = /(?<!\d)[\s._/-]|[\s._/-](?!\d)/g;
+
+function alike([where, lists]: Group): Complaint[] {
+  const first = new Map<string, Named>();
+  const found: Complaint[] = [];
+  for (const { kind, items } of lists) {
+    for (const { name, key } of items?.values() ?? []) {
+      const sign = name.toLowerCase().replace(SEPARATOR, '');
+      const before = first.get(sign);
+      if (!before) first.set(sign, { name, key, kind });
+      else if (before.name !== name)
+        found.push({
+          message: `\`${name}\` and \`${before.name}\` ${where} differ only by case or separator.`,
+          place: key,
+          about: `${kind}${name}`,
+          also: [`${before.kind}${before.name}`],
+          related: [{ place: before.key, message: `\`${before.name}\`` }],
+        });
+    }
+  }
+  return found;
+}
+
+interface Named {
+  readonly name: string;
+  readonly key: Place;
+  /** What its id begins with. */
+  readonly kind: string;
+}
+
+interface Names {
+  readonly kind: string;
+  readonly items: ReadonlyMap<string, { readonly name: string; readonly key: Place }> | undefined;
+}
+
+/** Where names stand side by side, and which. */
+type Group = readonly [where: string, names: readonly Names[]];
+
+function* groupsOf({ topology }: RoutingGraph): Generator<Group> {
+  const { declared } = topology;
+  yield ['among the apps', [{ kind: 'app:', items: declared.apps }]];
+  yield ['among the message types', [{ kind: 'message:', items: declared.messages }]];
+  for (const [id, { value }] of declared.brokers ?? []) {
+    const entries: Names[] =
+      value.variant === 'amqp'
+        ? [{ kind: `exchange:${id}/`, items: value.exchanges }]
+        : [
+            { kind: `topic:${id}/`, items: value.topics },
+            { kind: `subscription:${id}/`, items: value.subscriptions },
+          ];
+    yield [
+      `on ${id}`,
+      [
+        ...entries,
+        { kind: `queue:${id}/`, items: value.queues },
+        { kind: `alias:${id}/`, items: value.aliases },
+      ],
+    ];
+  }
+}
+
+function attributesOf({ topology }: RoutingGraph): Group {
+  const attributes = new Map<string, { name: string; key: Place }>();
+  for (const type of topology.messages.values())
+    for (const own of [type.headers, type.properties])
+      for (const [name, { place }] of own)
+        if (!attributes.has(name)) attributes.set(name, { name, key: place });
+  return ['among the headers and properties', [{ kind: 'header ', items: attributes }]];
+}

@@ -1,0 +1,80 @@
+import { check } from '../check.ts';
+import { usualAmong } from '../suggest.ts';
+import { verdictAt } from '../../classes/arrivals.ts';
+import { type Arrival, survey } from '../../classes/variety.ts';
+import { listed } from '../../../base/phrase.ts';
+import { evaluate } from '../../../conditions/evaluate.ts';
+import { type Thing, addressOf } from '../../../language/thing.ts';
+import type { Edge } from '../../../routing/parts.ts';
+import { setAt } from '../../../syntax/edit/edit.ts';
+import type { Mend } from '../../../topology/topology.ts';
+
+/** More bindings than this are not tried together. */
+const MOST_BINDINGS = 60;
+
+/** An exchange where published messages can match no binding, and that has no unrouted-to. */
+export const unmatched = check({
+  id: 'nowhere/unmatched',
+  severity: 'warning',
+  finds: 'An exchange where published messages can match no binding, without an unroutedTo.',
+  why: 'A message that matches no binding is lost without a word, unless the exchange says where such messages go.',
+  of: 'node',
+  run: (node, context) => {
+    if (node.role !== 'exchange' || node.decl.unroutedTo) return [];
+    const bindings = context.out(node.id).filter((edge) => edge.kind === 'binding');
+    if (bindings.length === 0) return [];
+    // who publishes as mandatory is told
+    const told = new Set(
+      context
+        .into(node.id)
+        .flatMap(({ publish }) => (publish?.mandatory?.value ? [publish.message?.value] : [])),
+    );
+    const missed = context.arrivals(node.id).flatMap((arrival) => {
+      const key = told.has(arrival.type.id) ? undefined : missedBy(bindings, arrival);
+      return key === undefined ? [] : [key ? `${arrival.type.id} (as \`${key}\`)` : arrival.type.id];
+    });
+    if (missed.length === 0) return [];
+    return [
+      {
+        message: `${addressOf(node.thing)} has no unroutedTo, and no binding of it matches some messages: ${listed(missed)}. Those are lost.`,
+        place: node.place,
+        about: node.id,
+        mends: [catching(node.thing)],
+      },
+    ];
+  },
+});
+
+/** @returns a key that no binding matches, '' for a message whose key does not matter; undefined where all match, or it cannot be told */
+function missedBy(bindings: readonly Edge[], arrival: Arrival): string | undefined {
+  const relevant: Edge[] = [];
+  for (const edge of bindings) {
+    const verdict = verdictAt(edge, arrival);
+    if (verdict.every) return undefined;
+    if (verdict.some) relevant.push(edge);
+  }
+  if (relevant.length > MOST_BINDINGS) return undefined;
+  const conditions = relevant.map(({ condition }) => condition);
+  if (conditions.length === 0) return arrival.key?.includes('{') ? '' : (arrival.key ?? '');
+  const missed = survey(conditions, arrival)?.find((message) =>
+    conditions.every((condition) => evaluate(condition, message) !== true),
+  );
+  return missed?.key;
+}
+
+function catching({ broker, name }: Thing): Mend {
+  return {
+    title: 'Send them where its neighbours send theirs',
+    edit: (topology) => {
+      const decl = topology.declared.brokers?.get(broker)?.value;
+      const exchanges = decl?.variant === 'amqp' ? [...(decl.exchanges?.values() ?? [])] : [];
+      const usual = usualAmong(exchanges.map(({ value }) => value.unroutedTo?.value));
+      if (usual === undefined || usual === name)
+        return {
+          ok: false,
+          message: `No exchange on ${broker} says where unmatched messages go; choose one.`,
+        };
+      return setAt(topology, ['brokers', broker, 'exchanges', name, 'unroutedTo'], usual);
+    },
+  };
+}

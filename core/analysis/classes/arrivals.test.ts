@@ -1,0 +1,110 @@
+import fc from 'fast-check';
+import { type Followed, arrivalsIn, followArrivals } from './arrivals.ts';
+import { sendingsOf } from '../samples/kept.ts';
+import { spreadOf } from '../samples/spread.ts';
+import { buildGraph } from '../../routing/graph.ts';
+import { type Hop, trace, traceFate } from '../../routing/trace.ts';
+import { randomTopology, topologies } from '../../testing/random-topology.ts';
+import { stepTo } from '../../testing/steps.ts';
+import { TopologyReader, readTopology } from '../../topology/read.ts';
+
+const RUNS = 120 * Number(process.env['FUZZ'] ?? 1);
+const read = (text: string) => readTopology([{ name: 'a.yaml', text }]);
+
+function hopsOf(hop: Hop): Hop[] {
+  return [hop, ...hop.next.flatMap(hopsOf)];
+}
+
+test('whatever a trace comes by, its type is said to come by', () => {
+  let hops = 0;
+  fc.assert(
+    fc.property(topologies, (seed) => {
+      // what is refused stops a trace, and not what may come
+      const graph = buildGraph(
+        read(
+          randomTopology(seed).replaceAll('access: controlled', 'access: open').replaceAll('deny:', 'allow:'),
+        ),
+      );
+      const arrivals = arrivalsIn(graph);
+      for (const type of graph.topology.messages.values()) {
+        for (const message of spreadOf(type, 30)) {
+          for (const sending of sendingsOf(graph.topology, type.id)) {
+            const { trace: found } = trace(graph, message, sending);
+            const all = hopsOf(found.root);
+            // a store gives up what rests there, whose key may be another by then
+            for (const { node, message: held, end } of hopsOf(found.root))
+              if (end?.outcome === 'held' || end?.outcome === 'taken')
+                all.push(...hopsOf(traceFate(graph, node, held, 'rejected').trace.root));
+            for (const { node } of all) {
+              if (!graph.nodes.has(node)) continue;
+              hops++;
+              const here = (arrivals.get(node) ?? []).map((each) => each.type.id);
+              expect([seed, type.id, node, here]).toEqual([
+                seed,
+                type.id,
+                node,
+                expect.arrayContaining([type.id]),
+              ]);
+            }
+          }
+        }
+      }
+    }),
+    { numRuns: RUNS },
+  );
+  expect(hops).toBeGreaterThan(1000);
+});
+
+test('followed again after edits, they are what following all of them gives', () => {
+  fc.assert(
+    fc.property(
+      topologies,
+      fc.array(fc.tuple(fc.nat(), topologies), { minLength: 1, maxLength: 6 }),
+      (seed, edits) => {
+        const reader = new TopologyReader();
+        let lines = randomTopology(seed).split('\n');
+        let documents = [{ name: 'a.yaml', text: lines.join('\n') }];
+        let graph = buildGraph(reader.read(documents));
+        let before: Followed = followArrivals(graph);
+        for (const [from, other] of edits) {
+          const others = randomTopology(other).split('\n');
+          const at = from % lines.length;
+          lines = [...lines.slice(0, at), ...others.slice(at, at + 1), ...lines.slice(at + 1)];
+          const next = [{ name: 'a.yaml', text: lines.join('\n') }];
+          graph = buildGraph(stepTo(reader, documents, next), graph);
+          documents = next;
+          const again = followArrivals(graph, before);
+          const sign = ({ arrivals }: Pick<Followed, 'arrivals'>) =>
+            [...arrivals]
+              .filter(([, all]) => all.length > 0)
+              .map(
+                ([node, all]) =>
+                  `${node}: ${all.map(({ type, key, wrapped }) => `${type.id} ${key} ${wrapped}`).join()}`,
+              )
+              .sort();
+          expect(sign(again)).toEqual(sign(followArrivals(graph)));
+          before = again;
+        }
+      },
+    ),
+    { numRuns: RUNS },
+  );
+});
+
+test('a change that moves no message gives the very same lists', () => {
+  const reader = new TopologyReader();
+  const text = randomTopology(7);
+  const first = buildGraph(reader.read([{ name: 'a.yaml', text }]));
+  const before = followArrivals(first);
+  const lists = new Map(before.arrivals);
+  const graph = buildGraph(
+    stepTo(
+      reader,
+      [{ name: 'a.yaml', text }],
+      [{ name: 'a.yaml', text: text.replace('instances: 1', 'instances: 4') }],
+    ),
+    first,
+  );
+  const after = followArrivals(graph, before);
+  for (const [node, list] of after.arrivals) expect(list).toBe(lists.get(node));
+});

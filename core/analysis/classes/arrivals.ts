@@ -1,0 +1,248 @@
+/** Which published message types come to which node, told by what the conditions on the way can let through. */
+import { type Arrival, type Verdict, verdictOn } from './variety.ts';
+import { Layered, differing, sharesKeys } from '../../incremental/layered.ts';
+import type { RoutingGraph } from '../../routing/graph.ts';
+import type { Edge, GraphNode } from '../../routing/parts.ts';
+import type { MessageType } from '../../topology/messages.ts';
+
+/** By node, some perhaps with none; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
+export type Arrivals = ReadonlyMap<string, readonly Arrival[]>;
+
+/** One object for the same messages in the same form. */
+const interned = new WeakMap<MessageType, Map<string, Arrival>>();
+
+/** @returns messages of a type in a form: one object for the same */
+export function arrivalOf(type: MessageType, key: string | undefined, wrapped: boolean): Arrival {
+  let forms = interned.get(type);
+  if (!forms) interned.set(type, (forms = new Map()));
+  const id = `${wrapped ? 'w' : 'p'}${key === undefined ? '' : `=${key}`}`;
+  let found = forms.get(id);
+  if (!found) forms.set(id, (found = { type, key, wrapped }));
+  return found;
+}
+
+const verdicts = new WeakMap<Edge, Map<Arrival, Verdict>>();
+
+/** @returns what a way's condition does to messages that come to it; remembered. */
+export function verdictAt(edge: Edge, arrival: Arrival): Verdict {
+  let known = verdicts.get(edge);
+  if (!known) verdicts.set(edge, (known = new Map()));
+  let found = known.get(arrival);
+  if (!found) known.set(arrival, (found = verdictOn(edge.condition, arrival)));
+  return found;
+}
+
+/** @returns the messages of a publish, as they enter. */
+export function publishedBy(graph: RoutingGraph, { publish }: Edge): Arrival | undefined {
+  const type = graph.topology.messages.get(publish?.message?.value ?? '');
+  if (!type) return undefined;
+  const key = type.key?.value;
+  return arrivalOf(type, publish!.via?.value === 'mqtt' ? key?.replaceAll('/', '.') : key, false);
+}
+
+/** What is known of the arrivals in an earlier graph. */
+export interface Followed {
+  readonly graph: RoutingGraph;
+  readonly arrivals: Arrivals;
+}
+
+/** Arrivals, and the nodes about which anything may be otherwise than before; undefined for all. */
+export interface FollowedAgain extends Followed {
+  readonly changed: ReadonlySet<string> | undefined;
+}
+
+/** @returns which published messages come to which node */
+export const arrivalsIn = (graph: RoutingGraph): Arrivals => followArrivals(graph).arrivals;
+
+/**
+ * Follows every published type through the graph. Refusals are not asked about: they are findings of
+ * their own, and what lies behind one is not wrong for it.
+ * @param before an earlier state by the same reader: only what lies behind a change is followed again,
+ *   and what stayed the same is the same list
+ */
+export function followArrivals(graph: RoutingGraph, before?: Followed): FollowedAgain {
+  const { nodes, into, topology } = graph;
+  const changes = before && changesBetween(graph, before.graph);
+  if (before && changes?.behind.size === 0) return { graph, arrivals: before.arrivals, changed: changes.at };
+  const anew = changes && changes.behind.size * 2 < nodes.size ? changes.behind : undefined;
+  const found = new Map<string, Set<Arrival>>();
+  const known = before && anew ? before.arrivals : undefined;
+  const walk = new Following(graph, found, anew);
+  const publishers = anew
+    ? new Set(
+        [...anew].flatMap((id) =>
+          (into.get(id) ?? []).flatMap(({ kind, from }) => (kind === 'publish' ? [from] : [])),
+        ),
+      )
+    : [...(topology.declared.apps?.keys() ?? [])].map((app) => `publisher:${app}`);
+  for (const id of publishers) walk.publish(id);
+  if (anew) {
+    // what comes from outside of what is followed again
+    for (const id of new Set([...anew].flatMap((each) => (into.get(each) ?? []).map(({ from }) => from)))) {
+      const node = nodes.get(id);
+      if (node && !anew.has(id)) for (const arrival of known!.get(id) ?? []) walk.goOn(node, arrival);
+    }
+  }
+  walk.finish();
+  const order = inOrder(topology.messages.keys());
+  const steady = before && sharesKeys(before.graph.topology.messages, topology.messages);
+  const fresh = new Map<string, readonly Arrival[]>();
+  for (const id of anew ?? []) fresh.set(id, NO_ARRIVALS);
+  for (const [id, here] of found) {
+    const was = before?.arrivals.get(id);
+    const now =
+      was?.length === here.size && was.every((each) => here.has(each)) && steady ? was : order(here);
+    const same = was?.length === now.length && was.every((each, i) => each === now[i]);
+    fresh.set(id, same ? was : now);
+  }
+  return {
+    graph,
+    arrivals: known ? over(known, fresh) : fresh,
+    changed: anew && new Set([...changes!.at, ...anew]),
+  };
+}
+
+/** What does not come anywhere: one list, so that it is seen to stay. */
+export const NO_ARRIVALS: readonly Arrival[] = [];
+
+function over(known: Arrivals, fresh: Arrivals): Arrivals {
+  const changes = new Map([...fresh].filter(([id, here]) => (known.get(id) ?? NO_ARRIVALS) !== here));
+  return [...changes.keys()].every((id) => known.has(id))
+    ? Layered.on(known).with(changes)
+    : new Map([...known, ...changes]);
+}
+
+/** Arrivals on their way through a graph. */
+class Following {
+  private readonly work: { readonly node: GraphNode; readonly arrival: Arrival }[] = [];
+
+  constructor(
+    private readonly graph: RoutingGraph,
+    private readonly found: Map<string, Set<Arrival>>,
+    /** The nodes that are followed again; all others are known already. */
+    private readonly anew: ReadonlySet<string> | undefined,
+  ) {}
+
+  publish(publisher: string): void {
+    for (const edge of this.graph.out.get(publisher) ?? []) {
+      const arrival = edge.kind === 'publish' ? publishedBy(this.graph, edge) : undefined;
+      if (arrival) this.enter(edge.to, arrival, true);
+    }
+  }
+
+  finish(): void {
+    for (let next = this.work.pop(); next; next = this.work.pop()) this.goOn(next.node, next.arrival);
+  }
+
+  private enter(id: string, arrival: Arrival, addressed: boolean): void {
+    if (this.anew && !this.anew.has(id)) return;
+    const node = this.graph.nodes.get(id);
+    if (!node) return;
+    let form = arrival;
+    // through the unnamed exchange a key is the queue's name (AMQP 0-9-1 §3.1.3.1)
+    if (addressed && node.role === 'queue' && this.isAmqp(node.thing.broker)) {
+      const name = ('wireName' in node.decl && node.decl.wireName?.value) || node.thing.name;
+      form = arrivalOf(arrival.type, name, arrival.wrapped);
+    }
+    let here = this.found.get(id);
+    if (!here) this.found.set(id, (here = new Set()));
+    if (here.has(form)) return;
+    here.add(form);
+    this.work.push({ node, arrival: form });
+  }
+
+  /** From a node on, by every way that may let it. */
+  goOn(node: GraphNode, arrival: Arrival): void {
+    const ways = this.graph.out.get(node.id) ?? [];
+    let allRouted = false;
+    for (const edge of ways) {
+      if (edge.kind === 'unrouted') continue;
+      const verdict = verdictAt(edge, arrival);
+      if (edge.kind === 'binding' && verdict.every) allRouted = true;
+      if (!verdict.some) continue;
+      if (edge.kind === 'deadLetter') {
+        const key = edge.deadLetter?.key?.value;
+        this.enter(
+          edge.to,
+          key === undefined ? arrival : arrivalOf(arrival.type, key, arrival.wrapped),
+          true,
+        );
+      } else if (edge.kind === 'subscription') {
+        const wraps = edge.subscription?.decl.wrap?.value === true;
+        this.enter(edge.to, wraps ? arrivalOf(arrival.type, '', true) : arrival, false);
+      } else this.enter(edge.to, arrival, edge.kind !== 'binding' && edge.kind !== 'take');
+    }
+    if (!allRouted)
+      for (const edge of ways) if (edge.kind === 'unrouted') this.enter(edge.to, arrival, false);
+  }
+
+  private isAmqp(broker: string): boolean {
+    return this.graph.topology.declared.brokers?.get(broker)?.value.variant === 'amqp';
+  }
+}
+
+/** In order of declaration, whichever way came first. */
+function inOrder(types: Iterable<string>): (here: ReadonlySet<Arrival>) => readonly Arrival[] {
+  const rank = new Map([...types].map((type, i) => [type, i]));
+  const form = ({ key, wrapped }: Arrival) => `${wrapped ? 1 : 0}${key ?? ''}`;
+  return (here) =>
+    here.size < 2
+      ? [...here]
+      : [...here].sort((a, b) => rank.get(a.type.id)! - rank.get(b.type.id)! || (form(a) < form(b) ? -1 : 1));
+}
+
+interface Changes {
+  /** The nodes that are not what they were, or whose ways are not. */
+  readonly at: ReadonlySet<string>;
+  /** The nodes to which something else may come than before: behind whatever changed. */
+  readonly behind: ReadonlySet<string>;
+}
+
+function changesBetween(graph: RoutingGraph, then: RoutingGraph): Changes | undefined {
+  const { nodes, out, topology } = graph;
+  if (brokersOf(graph) !== brokersOf(then)) return undefined;
+  // types that changed places change the order of every list
+  if (!sameOrderOfThose(topology.messages, then.topology.messages)) return undefined;
+  const types = differing<string, unknown>(topology.messages, then.topology.messages);
+  const at = new Set<string>();
+  const behind = new Set<string>();
+  for (const id of differing(nodes, then.nodes)) {
+    const [now, before] = [nodes.get(id), then.nodes.get(id)];
+    at.add(id);
+    // a queue's name on the wire is a key
+    if (now?.role === 'queue' || !now || !before) behind.add(id);
+  }
+  const ways = new Set(differing(out, then.out));
+  if (types.size)
+    for (const app of topology.declared.apps?.keys() ?? []) {
+      const id = `publisher:${app}`;
+      if (out.get(id)?.some(({ kind, label }) => kind === 'publish' && types.has(label))) ways.add(id);
+    }
+  for (const id of ways) {
+    at.add(id);
+    for (const list of [out.get(id), then.out.get(id)]) {
+      for (const edge of list ?? []) {
+        behind.add(edge.to);
+        // what leads into its end changed with it
+        at.add(edge.to);
+      }
+    }
+  }
+  for (const id of behind) {
+    for (const edge of out.get(id) ?? []) behind.add(edge.to);
+    for (const edge of then.out.get(id) ?? []) behind.add(edge.to);
+  }
+  return { at, behind };
+}
+
+/** Whether the keys that are in both maps follow each other the same way in both. */
+function sameOrderOfThose(a: ReadonlyMap<string, unknown>, b: ReadonlyMap<string, unknown>): boolean {
+  if (sharesKeys(a, b)) return true;
+  const others = [...b.keys()].filter((id) => a.has(id));
+  let i = 0;
+  for (const id of a.keys()) if (b.has(id) && others[i++] !== id) return false;
+  return true;
+}
+
+const brokersOf = ({ topology }: RoutingGraph): string =>
+  [...(topology.declared.brokers ?? [])].map(([id, { value }]) => `${id} ${value.variant}`).join();

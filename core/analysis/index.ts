@@ -1,0 +1,44 @@
+export { type Question, answerInWords, askAccess } from './access/ask.ts';
+export { labelsOf, reachOfLabel } from './access/label.ts';
+export { type Cell, callersOf, cellsOf, needInWords, subjectsOf } from './access/matrix.ts';
+export { type Need, isMet } from './access/needs.ts';
+export { allowNeeds, needTitle, needsOfRoute } from './access/route.ts';
+export { excessOf, usageOf } from './access/usage.ts';
+export type { Accepted } from './checks/acceptances.ts';
+export { isWhole, obstaclesIn, promisesNotKept, review } from './checks/review.ts';
+export { ABOUT_ACCEPTANCES, CHECKS, Checking, checkAll } from './checks/run.ts';
+export { arrivalsIn } from './classes/arrivals.ts';
+export { type ChangeKind, compareGraphs } from './compare/graphs.ts';
+export { outcomeChange, outcomeOf } from './compare/outcomes.ts';
+export { type Proof, findingOfProof, proveAll } from './expectations/prove.ts';
+export { type Arrangement, type Connection, type Placeable, arrange } from './picture/arrange.ts';
+export { fold, neighbourhood } from './picture/fold.ts';
+export {
+  type Arguments,
+  type Inventory,
+  type Step,
+  type WireBinding,
+  type WireExchange,
+  type WireQueue,
+  differs,
+  doneIn,
+  inventoryChanges,
+  planRollout,
+  wantedState,
+} from './rollout/amqp.ts';
+export { expectProbe, mannersOf, withinReach } from './rollout/probe.ts';
+export { keptSamples, sampleToWrite, sendingsOf, traceSample } from './samples/kept.ts';
+export { complete, samplesOf } from './samples/samples.ts';
+export { spreadAt } from './samples/spread.ts';
+export { Batch, type BatchRow } from './trace/batch.ts';
+export { missesAt, summarise, whyHop } from './trace/narrate.ts';
+export { settle } from './trace/settle.ts';
+export {
+  conditionKind,
+  conditionText,
+  readCondition,
+  tryCondition,
+  typesAt,
+  writeCondition,
+} from './trial/trial.ts';
+export { whyNot } from './why-not/why-not.ts';

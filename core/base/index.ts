@@ -1,0 +1,11 @@
+export {
+  type ChangeSet,
+  type Edited,
+  type TextDocument,
+  type TextEdit,
+  applyEdits,
+  compose,
+  undoOf,
+} from './edits.ts';
+export { Lines, type Span } from './span.ts';
+export { formatDuration } from './values.ts';

@@ -1,0 +1,92 @@
+/** What an AMQP 0-9-1 broker declares. */
+import { alias, brokerCommon } from '../common.ts';
+import { accept } from '../../language/acceptance.ts';
+import { address, divides, note, owner, wireName } from '../../language/common.ts';
+import { deadLetter } from '../../language/dead-letter.ts';
+import {
+  type Infer,
+  choice,
+  constant,
+  duration,
+  field,
+  flag,
+  id,
+  integer,
+  list,
+  mapOf,
+  object,
+  shortText,
+  size,
+} from '../../language/shape.ts';
+
+const exchange = object({
+  type: field(choice('direct', 'fanout', 'topic', 'headers'), 'how it routes', { required: true }),
+  durable: field(flag(), 'it survives a broker restart'),
+  unroutedTo: field(address('an exchange'), 'the exchange that gets what no binding here matched'),
+  internal: field(flag(), 'publishers may not use it'),
+  autoDelete: field(flag(), 'it goes when its last binding goes'),
+  divides,
+  wireName,
+  accept,
+  note,
+});
+
+const amqpQueue = object({
+  durable: field(flag(), 'it survives a broker restart'),
+  exclusive: field(flag(), 'it belongs to one connection'),
+  autoDelete: field(flag(), 'it goes when its last consumer goes'),
+  perInstanceOf: field(id('an app'), 'one such queue for each instance of this app'),
+  ttl: field(duration(), 'how long a message may wait'),
+  maxLength: field(integer(0), 'how many messages it keeps'),
+  maxBytes: field(size(), 'how many payload bytes it keeps'),
+  overflow: field(choice('drop-oldest', 'refuse-new'), 'what gives way when it is full'),
+  deadLetter: field(deadLetter, 'where given-up messages go'),
+  maxDeliveries: field(integer(1), 'how often a message is tried'),
+  maxPriority: field(integer(0, 255), 'the highest priority it orders by'),
+  expires: field(duration(), 'it is removed after this long unused'),
+  order: field(choice('best-effort', 'fifo'), 'the order its takers rely on'),
+  tenant: owner,
+  wireName,
+  accept,
+  note,
+});
+
+const headersCondition = object({
+  match: field(choice('all', 'any'), 'all: every value; any: at least one'),
+  values: field(
+    { ...mapOf(constant(), 'parameter'), names: 'a header' },
+    'header values; null asks only that the header is there',
+  ),
+});
+
+const binding = object({
+  from: field(address('an exchange'), 'the exchange', { required: true }),
+  to: field(address('a queue or exchange'), 'where what matches goes', { required: true }),
+  key: field(shortText('a binding key'), 'exact on direct exchanges, a pattern on topic exchanges'),
+  headers: field(headersCondition, 'the condition on a headers exchange'),
+  accept,
+  note,
+});
+
+export const amqpBroker = object(
+  {
+    kind: field(choice('amqp', 'pubsub'), 'amqp or pubsub'),
+    ...brokerCommon,
+    mqtt: field(
+      object({
+        exchange: field(address('an exchange'), 'the exchange MQTT publishes enter', { required: true }),
+      }),
+      'what MQTT publishers and takers meet',
+    ),
+    exchanges: field(mapOf(exchange, 'resource'), 'AMQP 0-9-1 exchanges'),
+    queues: field(mapOf(amqpQueue, 'resource'), 'AMQP 0-9-1 queues'),
+    bindings: field(list(binding, { adds: true }), 'bindings from exchanges to queues or exchanges'),
+    aliases: field(mapOf(alias, 'resource'), 'other names for entries'),
+  },
+  { adds: true },
+);
+
+export type ExchangeDecl = Infer<typeof exchange>;
+export type AmqpQueueDecl = Infer<typeof amqpQueue>;
+export type BindingDecl = Infer<typeof binding>;
+export type AmqpBrokerDecl = Infer<typeof amqpBroker> & { readonly variant: 'amqp' };

@@ -1,0 +1,2 @@
+export { show } from './explain.ts';
+export { type Message, message } from './message.ts';

@@ -1,0 +1,226 @@
+/** Reads the filter of a subscription, in any of its languages, into one predicate with places. */
+import { nearest } from '../base/similar.ts';
+import type { Attribute, Predicate } from '../conditions/predicate.ts';
+import { parseSelector } from '../conditions/selector.ts';
+import {
+  type JsonSchema,
+  type Reading,
+  type Shape,
+  constant as constantShape,
+  field,
+  list,
+  mapOf,
+  text,
+} from './shape.ts';
+import type { Located, Place } from '../syntax/place.ts';
+import {
+  type Entry,
+  type ListNode,
+  type MapNode,
+  type Node,
+  type ScalarNode,
+  isNothing,
+  keyText,
+  offsetIn,
+} from '../syntax/tree.ts';
+
+export interface FilterValue {
+  readonly predicate: Predicate;
+  readonly place: Place;
+}
+
+const DIALECTS = ['selector', 'match', 'exact', 'prefix', 'suffix', 'all', 'any', 'not'];
+/** Nesting deeper than this is refused; walks over predicates may then be recursive. */
+const DEEPEST = 100;
+
+const attributes: JsonSchema = {
+  type: 'object',
+  minProperties: 1,
+  additionalProperties: { type: ['string', 'number', 'boolean'] },
+};
+const filters: JsonSchema = { type: 'array', items: { $ref: '#/$defs/filter' } };
+
+/** The published schema of one filter; it refers to itself as `#/$defs/filter`. */
+export const FILTER_SCHEMA: JsonSchema = {
+  type: 'object',
+  minProperties: 1,
+  maxProperties: 1,
+  additionalProperties: false,
+  properties: {
+    selector: { type: 'string', description: 'a Jakarta Messaging 3.1 message selector' },
+    match: { ...attributes, description: 'all listed properties or headers are equal, in type and value' },
+    exact: { ...attributes, description: 'all listed attributes have exactly this text (CloudEvents)' },
+    prefix: { ...attributes, description: 'all listed attributes begin with this text (CloudEvents)' },
+    suffix: { ...attributes, description: 'all listed attributes end with this text (CloudEvents)' },
+    all: { ...filters, description: 'every one of these filters admits the message' },
+    any: { ...filters, description: 'at least one of these filters admits the message' },
+    not: { $ref: '#/$defs/filter', description: 'this filter does not admit the message' },
+  },
+};
+
+/** What a filter may say, for completion; it is read by hand, since it contains itself. */
+const says = (dialect: string) =>
+  (FILTER_SCHEMA['properties'] as Record<string, { description?: string }>)[dialect]?.description ??
+  'this filter does not admit the message';
+const attributesOf = (dialect: string) =>
+  field({ ...mapOf(constantShape(), 'parameter'), names: 'an attribute' }, says(dialect));
+
+/** A filter, or a list of which any admits the message. */
+export const filter: Shape<FilterValue> = {
+  schema: { anyOf: [{ $ref: '#/$defs/filter' }, filters] },
+  get items() {
+    return filter;
+  },
+  get fields() {
+    return {
+      selector: field({ ...text('a message selector'), names: 'a selector' }, says('selector')),
+      match: attributesOf('match'),
+      exact: attributesOf('exact'),
+      prefix: attributesOf('prefix'),
+      suffix: attributesOf('suffix'),
+      all: field(list(filter), says('all')),
+      any: field(list(filter), says('any')),
+      not: field(filter, says('not')),
+    };
+  },
+  read(node, reading) {
+    const predicate = node.kind === 'list' ? listOf(node, 'any', reading, 0) : one(node, reading, 0);
+    return predicate && { predicate, place: reading.place(node) };
+  },
+};
+
+function listOf(node: ListNode, op: 'all' | 'any', reading: Reading, depth: number): Predicate | undefined {
+  const of: Predicate[] = [];
+  let failed = false;
+  for (const item of node.items) {
+    const predicate = one(item, reading, depth + 1);
+    if (predicate) of.push(predicate);
+    else failed = true;
+  }
+  if (failed) return undefined;
+  if (of.length === 0) {
+    reading.report('empty-filter', node, 'This list of filters is empty; put a filter in it or remove it.');
+    return undefined;
+  }
+  return { op, of, place: reading.place(node) };
+}
+
+function one(node: Node, reading: Reading, depth: number): Predicate | undefined {
+  if (depth > DEEPEST) {
+    reading.report('too-deep', node, `Filters nest at most ${DEEPEST} levels.`);
+    return undefined;
+  }
+  if (node.kind !== 'map' || node.entries.length === 0) {
+    reading.report('wrong-type', node, `Expected a filter here: a map with one of ${DIALECTS.join(', ')}.`);
+    return undefined;
+  }
+  if (node.entries.length > 1) {
+    reading.report(
+      'two-filters',
+      node.entries[1]!.key,
+      'One filter speaks one language; join several with `all` or `any`.',
+    );
+    return undefined;
+  }
+  const { key, value } = node.entries[0] as Entry;
+  const dialect = keyText(key);
+  switch (dialect) {
+    case 'selector':
+      return selector(value, reading);
+    case 'match':
+      return each(value, reading, (of, constant, place) => ({
+        op: 'equals',
+        of,
+        value: constant.value,
+        place,
+      }));
+    case 'exact':
+      return each(value, reading, (of, constant, place) => ({
+        op: 'equals',
+        of,
+        value: String(constant.value),
+        place,
+      }));
+    case 'prefix':
+    case 'suffix':
+      return each(value, reading, (of, constant, place) => ({
+        op: dialect,
+        of,
+        value: String(constant.value),
+        place,
+      }));
+    case 'all':
+    case 'any':
+      if (value.kind === 'list') return listOf(value, dialect, reading, depth);
+      reading.report('wrong-type', value, `\`${dialect}\` takes a list of filters.`);
+      return undefined;
+    case 'not': {
+      const of = one(value, reading, depth + 1);
+      return of && { op: 'not', of, place: reading.place(value) };
+    }
+    default: {
+      const hint = nearest(dialect, DIALECTS);
+      reading.report(
+        'unknown-key',
+        key,
+        `There is no filter language \`${dialect}\`.${hint ? ` Did you mean \`${hint}\`?` : ` Known: ${DIALECTS.join(', ')}.`}`,
+      );
+      return undefined;
+    }
+  }
+}
+
+function each(
+  node: Node,
+  reading: Reading,
+  make: (of: Attribute, constant: Located<string | number | boolean | null>, place: Place) => Predicate,
+): Predicate | undefined {
+  if (node.kind !== 'map' || node.entries.length === 0) {
+    reading.report('wrong-type', node, 'Expected names with their values, as in { subject: delay }.');
+    return undefined;
+  }
+  const of: Predicate[] = [];
+  for (const [index, entry] of node.entries.entries()) {
+    const constant = oneValue.read(entry.value, reading);
+    if (!constant) return undefined;
+    const place = entryPlace(reading, node, index);
+    of.push(make({ in: 'either', name: keyText(entry.key) }, constant, place));
+  }
+  return of.length === 1 ? of[0] : { op: 'all', of, place: reading.place(node) };
+}
+
+/** The place of a key with its value. */
+function entryPlace(reading: Reading, map: MapNode, index: number): Place {
+  const { key, value } = map.entries[index]!;
+  return {
+    ...reading.place(map),
+    from: offsetIn(map, index, key),
+    to: offsetIn(map, index, value) + value.length,
+  };
+}
+
+const oneValue = constantShape();
+const selectorText = text('a message selector');
+
+function selector(node: Node, reading: Reading): Predicate | undefined {
+  if (isNothing(node)) {
+    reading.report('wrong-type', node, 'Expected a selector here, as in "severity >= 3".');
+    return undefined;
+  }
+  const value = selectorText.read(node, reading);
+  if (!value) return undefined;
+  const result = parseSelector(value.value);
+  if (result.ok) return { ...result.predicate, place: value.place };
+  const { message, start, end } = result.problem;
+  const scalar = node as ScalarNode;
+  // inside a scalar written as it reads, the offsets are the document's; otherwise point at the whole
+  const verbatim = scalar.length - (scalar.quoted ? 2 : 0) === value.value.length && !value.from;
+  const base = scalar.quoted ? 1 : 0;
+  const place = reading.place(scalar);
+  reading.report(
+    'bad-selector',
+    verbatim ? { ...place, from: base + start, to: Math.min(base + end, scalar.length) } : place,
+    `${message} (column ${start + 1} of the selector)`,
+  );
+  return undefined;
+}

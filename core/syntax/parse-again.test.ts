@@ -1,0 +1,248 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import fc from 'fast-check';
+import { type TextDocument, applyTo } from '../base/edits.ts';
+import { type RoutingGraph, buildGraph } from '../routing/graph.ts';
+import { parseAgain } from './parse-again.ts';
+import { parseDocument } from './parse.ts';
+import { type Node, type Tree, startIn } from './tree.ts';
+import { plain } from '../testing/plain.ts';
+import { replacement, stepTo } from '../testing/steps.ts';
+import { TopologyReader, readTopology } from '../topology/read.ts';
+import type { Topology } from '../topology/topology.ts';
+
+const DEMO = join(__dirname, '../../demo/draft');
+const demo = readdirSync(DEMO).map((name) => ({ name, text: readFileSync(join(DEMO, name), 'utf8') }));
+
+/** Things people type, and things that break a line. */
+const TYPED = fc.constantFrom(
+  '',
+  'x',
+  ' ',
+  '  ',
+  '\n',
+  '\n\n',
+  ': ',
+  '- ',
+  '#',
+  ' # a word\n',
+  '{',
+  ' }',
+  ', ',
+  '"',
+  '      boards-2: { ttl: 5m }\n',
+  '      - { from: sailings, to: boards, key: "a.#" }\n',
+  '        note: a word\n',
+  '    note: a word\n',
+  'extra:\n  a: 1\n',
+  '\n      - from: sailings\n        to: boards\n',
+);
+const edit = fc.record({ at: fc.nat(), cut: fc.nat(30), put: TYPED, doc: fc.nat() });
+
+function apply(text: string, { at, cut, put }: { at: number; cut: number; put: string }): string {
+  const start = at % (text.length + 1);
+  return text.slice(0, start) + put + text.slice(start + cut);
+}
+
+/** A tree as what it says and where each part of it stands. */
+function told(tree: Tree): unknown {
+  const visit = (node: Node): unknown => {
+    const at = [startIn(tree, node), node.length, node.lead, node.kind];
+    if (node.kind === 'scalar') return [...at, node.value, node.source, node.quoted];
+    if (node.kind === 'list') return [...at, node.flow, node.items.map(visit)];
+    return [...at, node.flow, node.entries.map(({ key, value }) => [visit(key), visit(value)])];
+  };
+  return [tree.root && visit(tree.root), tree.problems, tree.everyday];
+}
+
+test('reading again gives what reading all of it gives, and what was read before stays what it was', () => {
+  let again = 0;
+  fc.assert(
+    fc.property(fc.array(edit, { minLength: 1, maxLength: 12 }), fc.boolean(), (edits, windows) => {
+      let { text } = demo[edits[0]!.doc % demo.length]!;
+      if (windows) text = text.replaceAll('\n', '\r\n');
+      let tree = parseDocument(text);
+      const before: { tree: Tree; told: unknown }[] = [];
+      for (const each of edits) {
+        before.push({ tree, told: told(tree) });
+        const after = apply(text, each);
+        tree = parseAgain(tree, [replacement(text, after)]);
+        if (tree.now.size > 0) again++;
+        expect(told(tree)).toEqual(told(parseDocument(after)));
+        // what broke the text is taken back: half a line being written soon becomes a whole one
+        if (tree.everyday) text = after;
+        else {
+          tree = parseAgain(tree, [replacement(after, text)]);
+          expect(told(tree)).toEqual(told(parseDocument(text)));
+        }
+      }
+      for (const { tree: earlier, told: as } of before) expect(told(earlier)).toEqual(as);
+    }),
+    { numRuns: 300 },
+  );
+  // most edits touch one item's lines, and the whole document is the exception
+  expect(again).toBeGreaterThan(100);
+});
+
+test('several replacements in one go', () => {
+  fc.assert(
+    fc.property(fc.array(edit, { minLength: 2, maxLength: 6 }), (edits) => {
+      const { text } = demo[edits[0]!.doc % demo.length]!;
+      const apart: { start: number; end: number; text: string }[] = [];
+      for (const { at, cut, put } of edits) {
+        const start = at % (text.length + 1);
+        const end = Math.min(text.length, start + cut);
+        if (apart.every((other) => other.end < start || end < other.start))
+          apart.push({ start, end, text: put });
+      }
+      const after = applyTo(
+        text,
+        [...apart].sort((a, b) => a.start - b.start),
+      );
+      expect(told(parseAgain(parseDocument(text), apart))).toEqual(told(parseDocument(after)));
+    }),
+    { numRuns: 200 },
+  );
+});
+
+test('only the lines of the edit are read again', () => {
+  const text = demo.find(({ name }) => name === 'mainland.yaml')!.text;
+  const parsed = parseDocument(text);
+  const before = new Set<unknown>();
+  const visit = (node: unknown, see: (each: object) => void) => {
+    if (typeof node !== 'object' || node === null) return;
+    see(node);
+    for (const [key, each] of Object.entries(node))
+      if (key !== 'within' && key !== 'origin') visit(each, see);
+  };
+  visit(parsed.root, (node) => before.add(node));
+  const after = text.replace(/ttl: \S+/, 'ttl: 99m');
+  expect(after).not.toBe(text);
+  let fresh = 0;
+  visit(parseAgain(parsed, [replacement(text, after)]).root, (node) => {
+    if ('kind' in node && !before.has(node)) fresh++;
+  });
+  // the item, and the maps it is in
+  expect(fresh).toBeLessThan(30);
+});
+
+/** A topology with the edits of its mends in the place of what works them out. */
+function edited(topology: Topology) {
+  const findings = topology.findings.map((finding) => ({
+    ...finding,
+    mends: finding.mends?.map(({ title, edit }) => {
+      const { ok, edits, message } = { edits: [], message: '', ...edit(topology) };
+      return { title, ok, edits, message };
+    }),
+  }));
+  return { ...topology, findings };
+}
+
+/** A reader taken from one state of the documents to the next. */
+class Along {
+  private readonly reader = new TopologyReader();
+  private documents: readonly TextDocument[] = [];
+
+  to(documents: readonly TextDocument[], environment?: string) {
+    const options = environment ? { environment } : {};
+    const part = stepTo(this.reader, this.documents, documents, options);
+    this.documents = documents;
+    const whole = readTopology(documents, options);
+    expect(plain(edited(part), part)).toEqual(plain(edited(whole), whole));
+    return { part, whole };
+  }
+}
+
+function expectSameGraph(graph: RoutingGraph, anew: RoutingGraph) {
+  const [now, then] = [graph.topology, anew.topology];
+  expect(plain(graph.edges, now)).toEqual(plain(anew.edges, then));
+  expect(plain(graph.nodes, now)).toEqual(plain(anew.nodes, then));
+  for (const end of ['out', 'into'] as const) {
+    for (const id of anew.nodes.keys())
+      expect(plain(graph[end].get(id) ?? [], now)).toEqual(plain(anew[end].get(id) ?? [], then));
+    // what is no longer there has no ways
+    for (const [id, edges] of graph[end]) if (!anew.nodes.has(id)) expect(edges).toEqual([]);
+  }
+  expect([...graph.routers.keys()].sort()).toEqual([...anew.routers.keys()].sort());
+}
+
+test('a topology read again and again, and its graph, are what one reading gives', () => {
+  fc.assert(
+    fc.property(
+      fc.array(fc.tuple(edit, fc.constantFrom(undefined, 'rehearsal')), { minLength: 1, maxLength: 8 }),
+      (edits) => {
+        const along = new Along();
+        let documents = demo;
+        let graph = buildGraph(along.to(documents).part);
+        for (const [each, environment] of edits) {
+          const chosen = each.doc % documents.length;
+          documents = documents.map((document, i) =>
+            i === chosen ? { ...document, text: apply(document.text, each) } : document,
+          );
+          const { part, whole } = along.to(documents, environment);
+          graph = buildGraph(part, graph);
+          const anew = buildGraph(whole);
+          expectSameGraph(graph, anew);
+          for (const [id, router] of anew.routers)
+            expect(graph.routers.get(id)!.bindings.map((edge) => edge.id)).toEqual(
+              router.bindings.map((edge) => edge.id),
+            );
+        }
+      },
+    ),
+    { numRuns: 25 },
+  );
+});
+
+describe('what hangs on something elsewhere is seen to change', () => {
+  const base = [
+    {
+      name: 'a.yaml',
+      text: 'parameters:\n  wait: { default: 5m }\nbrokers:\n  m:\n    kind: amqp\n    queues:\n      boards: { ttl: "${wait}" }\n    exchanges:\n      e: { type: topic }\n',
+    },
+    {
+      name: 'b.yaml',
+      text: 'brokers:\n  m:\n    bindings:\n      - { from: e, to: boards, key: "#" }\n      - { from: e, to: boards, key: "#" }\n',
+    },
+  ];
+  const changed = (doc: number, from: string, to: string) =>
+    base.map((each, i) => (i === doc ? { ...each, text: each.text.replace(from, to) } : each));
+  test('the type of an exchange on another broker, bound from here', () => {
+    const far = (type: string) => [
+      { name: 'far.yaml', text: `brokers:\n  n: { kind: amqp, exchanges: { far: { type: ${type} } } }\n` },
+      { name: 'near.yaml', text: base[0]!.text },
+      {
+        name: 'bound.yaml',
+        text: 'brokers:\n  m:\n    bindings:\n      - { from: n/far, to: boards, key: "a.#" }\n',
+      },
+    ];
+    const along = new Along();
+    let graph = buildGraph(along.to(far('topic')).part);
+    for (const type of ['fanout', 'direct', 'topic']) {
+      const { part, whole } = along.to(far(type));
+      graph = buildGraph(part, graph);
+      expect(graph.edges).toHaveLength(1);
+      expectSameGraph(graph, buildGraph(whole));
+    }
+  });
+  test.each([
+    ['a parameter’s value', changed(0, '5m', '9m')],
+    ['a parameter’s name', changed(0, 'wait:', 'weight:')],
+    ['the name of a queue that is bound', changed(0, 'boards', 'tables')],
+    [
+      'a second thing of the same name',
+      changed(0, 'exchanges:', 'exchanges:\n      boards: { type: fanout }'),
+    ],
+    ['the type of an exchange', changed(0, 'topic', 'fanout')],
+    ['one of two bindings that are alike', changed(1, 'key: "#" }\n', 'key: "a" }\n')],
+    ['text above everything', changed(1, 'brokers', '# a comment\nbrokers')],
+  ])('%s', (_, documents) => {
+    const along = new Along();
+    let graph = buildGraph(along.to(base).part);
+    for (const next of [documents, base, documents]) {
+      const { part, whole } = along.to(next);
+      graph = buildGraph(part, graph);
+      expectSameGraph(graph, buildGraph(whole));
+    }
+  });
+});

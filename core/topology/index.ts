@@ -1,0 +1,12 @@
+export { sameOrder } from '../incremental/layered.ts';
+export type { Severity } from '../language/finding.ts';
+export type { Items } from '../language/shape.ts';
+export type { Action } from '../language/statement.ts';
+export { ENTRIES, type Thing, type ThingKind, addressOf, thing } from '../language/thing.ts';
+export { lookUp } from './address.ts';
+export { declarationOf, declarationsIn } from './declarations.ts';
+export type { MessageType } from './messages.ts';
+export { tenantOf } from './owner.ts';
+export { TopologyReader, inOrder, locator, readTopology } from './read.ts';
+export { type Place, spanOf, writtenAt } from '../syntax/place.ts';
+export type { Finding, Topology } from './topology.ts';

@@ -1,0 +1,130 @@
+import { nearest } from '../base/similar.ts';
+import type { ExampleDecl, MessageTypeDecl } from '../language/message.ts';
+import type { Item, Items, Reading } from '../language/shape.ts';
+import type { Located, Place } from '../syntax/place.ts';
+
+/** The domain of a header or property: a JSON Schema, and where it is declared. */
+export interface Domain {
+  readonly schema: Readonly<Record<string, unknown>>;
+  readonly place: Place;
+  /** The message type that declares it, which may be an ancestor. */
+  readonly declaredBy: string;
+}
+
+/** A message type with what it inherits. */
+export interface MessageType {
+  readonly id: string;
+  readonly place: Place;
+  readonly decl: MessageTypeDecl;
+  /** Itself and every type it extends, nearest first. */
+  readonly lineage: readonly string[];
+  readonly key?: Located<string>;
+  readonly headers: ReadonlyMap<string, Domain>;
+  readonly properties: ReadonlyMap<string, Domain>;
+  readonly required: ReadonlySet<string>;
+  readonly body?: Located<Readonly<Record<string, unknown>>>;
+  readonly labels: ReadonlySet<string>;
+  /** No message of this type may be lost on its way. */
+  readonly mustArrive: boolean;
+  readonly examples: readonly ExampleDecl[];
+}
+
+/** What a declaration was resolved to last, and from which parents: while all stay, it is one object. */
+const resolved = new WeakMap<
+  MessageTypeDecl,
+  { readonly type: MessageType; readonly parents: readonly MessageType[] }
+>();
+
+/**
+ * Works out what every message type inherits: headers, properties, body, labels and required names
+ * from each type it extends, its own first. Unknown parents and cycles are reported and left out.
+ */
+export function resolveMessages(
+  declared: Items<MessageTypeDecl>,
+  reading: Reading,
+): Map<string, MessageType> {
+  const done = new Map<string, MessageType>();
+  const open: string[] = [];
+
+  const resolve = (item: Item<MessageTypeDecl>): MessageType => {
+    const known = done.get(item.name);
+    if (known) return known;
+    open.push(item.name);
+    const { value: decl } = item;
+    const parents: MessageType[] = [];
+    for (const parent of decl.extends?.items ?? []) {
+      const target = declared.get(parent.value);
+      reading.doc = parent.place.doc;
+      if (!target) {
+        const hint = nearest(parent.value, declared.keys());
+        reading.report(
+          'unknown-reference',
+          parent.place,
+          `There is no message type \`${parent.value}\`.${hint ? ` Did you mean \`${hint}\`?` : ''}`,
+        );
+      } else if (open.includes(parent.value)) {
+        const cycle = [...open.slice(open.indexOf(parent.value)), parent.value];
+        reading.report(
+          'extends-cycle',
+          parent.place,
+          `Message types extend each other in a circle: ${cycle.join(' → ')}.`,
+        );
+      } else {
+        parents.push(resolve(target));
+      }
+    }
+    open.pop();
+    const before = resolved.get(decl);
+    if (
+      before?.type.id === item.name &&
+      before.type.place === item.key &&
+      before.parents.length === parents.length &&
+      before.parents.every((parent, i) => parent === parents[i])
+    ) {
+      done.set(item.name, before.type);
+      return before.type;
+    }
+
+    const merged = (
+      pick: (type: MessageType) => ReadonlyMap<string, Domain>,
+      own: MessageTypeDecl['headers'],
+    ) => {
+      const result = new Map<string, Domain>();
+      for (const parent of [...parents].reverse())
+        for (const [name, domain] of pick(parent)) result.set(name, domain);
+      for (const [name, { value }] of own ?? []) {
+        result.set(name, { schema: value.value, place: value.place, declaredBy: item.name });
+      }
+      return result;
+    };
+    const key = decl.key ?? parents.find((parent) => parent.key)?.key;
+    const body = decl.body ?? parents.find((parent) => parent.body)?.body;
+    const type: MessageType = {
+      id: item.name,
+      place: item.key,
+      decl,
+      lineage: [...new Set([item.name, ...parents.flatMap((parent) => parent.lineage)])],
+      ...(key ? { key } : {}),
+      ...(body ? { body } : {}),
+      headers: merged((parent) => parent.headers, decl.headers),
+      properties: merged((parent) => parent.properties, decl.properties),
+      required: new Set([
+        ...(decl.required?.items ?? []).map((name) => name.value),
+        ...parents.flatMap((parent) => [...parent.required]),
+      ]),
+      labels: new Set([
+        ...(decl.labels?.items ?? []).map((label) => label.value),
+        ...parents.flatMap((parent) => [...parent.labels]),
+      ]),
+      mustArrive: decl.mustArrive?.value ?? parents.some((parent) => parent.mustArrive),
+      examples: decl.examples?.items ?? [],
+    };
+    resolved.set(decl, { type, parents });
+    done.set(item.name, type);
+    return type;
+  };
+
+  for (const item of declared.values()) resolve(item);
+  // in order of declaration, not of inheritance
+  return new Map([...declared.keys()].map((name) => [name, done.get(name)!]));
+}

@@ -1,0 +1,19 @@
+/** Who owns what. */
+import type { BrokerDecl } from '../brokers/kinds.ts';
+import type { Thing } from '../language/thing.ts';
+import type { Located } from '../syntax/place.ts';
+import type { Topology } from './topology.ts';
+
+/** @returns who owns a thing: the tenant it names, its broker's, or the topology's. */
+export function tenantOf({ declared }: Topology, of: Thing): string | undefined {
+  const app = of.kind === 'app' ? declared.apps?.get(of.name)?.value.tenant : undefined;
+  const broker = declared.brokers?.get(of.kind === 'broker' ? of.name : of.broker)?.value;
+  return (app ?? ownTenant(broker, of) ?? broker?.tenant ?? declared.tenant)?.value;
+}
+
+function ownTenant(broker: BrokerDecl | undefined, { kind, name }: Thing): Located<string> | undefined {
+  if (kind === 'queue') return broker?.queues?.get(name)?.value.tenant;
+  if (broker?.variant !== 'pubsub') return undefined;
+  if (kind === 'topic') return broker.topics?.get(name)?.value.tenant;
+  return kind === 'subscription' ? broker.subscriptions?.get(name)?.value.tenant : undefined;
+}

@@ -1,0 +1,238 @@
+import { type ChangeSet, type TextDocument, applyEdits } from '../base/edits.ts';
+import { Lines, type Position } from '../base/span.ts';
+import { Layered, differing, sameKeys, sharesKeys } from '../incremental/layered.ts';
+import type { MessageTypeDecl } from '../language/message.ts';
+import { type Fragment, type Items, Reading, type Wholes } from '../language/shape.ts';
+import { parseAgain } from '../syntax/parse-again.ts';
+import { parseDocument } from '../syntax/parse.ts';
+import { type Place, type Trees, spanOf } from '../syntax/place.ts';
+import { type Node, type Tree, entryOf, isNothing, keyText } from '../syntax/tree.ts';
+import { takeOverLookups } from './address.ts';
+import { type DocumentDecl, document } from './document.ts';
+import { type MessageType, resolveMessages } from './messages.ts';
+import { checkReferences, doubt } from './references.ts';
+import type { Finding, Names, Topology } from './topology.ts';
+
+export interface ReadOptions {
+  /** The environment whose parameter values count. */
+  readonly environment?: string;
+}
+
+/** A document longer than this is refused unread, so that reading stays bounded in time and memory. */
+export const LONGEST_DOCUMENT = 16 * 1024 * 1024;
+
+/**
+ * Reads topology documents. Never throws: whatever is wrong is a finding with its place, and what
+ * is right beside it is still read.
+ *
+ * @param documents the files, in an order that decides which of two declarations is the first
+ * @returns the Topology; its findings are in document order
+ */
+export function readTopology(documents: readonly TextDocument[], options: ReadOptions = {}): Topology {
+  return new TopologyReader().read(documents, options);
+}
+
+/**
+ * Reads the documents of one topology again and again while they are being edited. What an edit did not
+ * touch stays the same objects; a Topology read earlier stays what it is.
+ */
+export class TopologyReader {
+  private documents: readonly TextDocument[] = [];
+  private trees: Trees = new Map();
+  private parameters: ReadonlyMap<string, string> = new Map();
+  private wholes: Wholes = new Map();
+  private before: DocumentDecl | undefined;
+  private names: Names = { sound: new WeakSet() };
+  private messages:
+    | { readonly declared: Items<MessageTypeDecl>; readonly types: ReadonlyMap<string, MessageType> }
+    | undefined;
+
+  /** As `readTopology`; a document whose text is what it was is not read again. */
+  read(documents: readonly TextDocument[], options: ReadOptions = {}): Topology {
+    const trees = new Map<string, Tree>();
+    for (const { name, text } of documents) {
+      if (text.length > LONGEST_DOCUMENT || trees.has(name)) continue;
+      const before = this.trees.get(name);
+      trees.set(name, before?.text === text ? before : parseDocument(text));
+    }
+    return this.take(documents, trees, options);
+  }
+
+  /**
+   * Reads the topology after a change; costs what the change makes necessary.
+   * @param edits their offsets are those of the documents read last
+   */
+  change(edits: ChangeSet, options: ReadOptions = {}): Topology {
+    const documents = applyEdits(this.documents, edits);
+    const trees = new Map(this.trees);
+    for (const name of new Set(edits.map(({ doc }) => doc))) {
+      const before = trees.get(name);
+      const after = documents.find((document) => document.name === name);
+      if (!before || !after || after.text.length > LONGEST_DOCUMENT) continue;
+      trees.set(
+        name,
+        parseAgain(
+          before,
+          edits.filter(({ doc }) => doc === name),
+        ),
+      );
+    }
+    return this.take(documents, trees, options);
+  }
+
+  private take(documents: readonly TextDocument[], trees: Trees, options: ReadOptions): Topology {
+    const findings: Finding[] = [];
+    const fragments: Fragment[] = [];
+    this.documents = documents;
+    this.trees = trees;
+    for (const { name, text } of documents) {
+      if (text.length <= LONGEST_DOCUMENT) continue;
+      findings.push({
+        check: 'language/too-large',
+        severity: 'error',
+        message: `This document is ${Math.round(text.length / 1024 / 1024)} MiB long; at most ${LONGEST_DOCUMENT / 1024 / 1024} MiB are read. Split it.`,
+        place: { doc: name, from: 0, to: 1 },
+      });
+    }
+    for (const [name, { root, problems }] of trees) {
+      for (const { message, start, end } of problems)
+        findings.push({
+          check: 'language/syntax',
+          severity: 'error',
+          message,
+          place: { doc: name, from: start, to: Math.max(end, start + 1) },
+        });
+      if (root && !isNothing(root)) fragments.push({ doc: name, node: root });
+    }
+
+    const parameters = parameterValues(fragments, options.environment);
+    if (!sameValues(parameters, this.parameters)) this.parameters = parameters;
+    const reading = new Reading(this.parameters, this.wholes);
+    this.wholes = reading.wholes;
+    const declared: DocumentDecl = document.merge!(fragments, reading) ?? {
+      place: { doc: documents[0]?.name ?? '', from: 0, to: 0 },
+    };
+    if (options.environment && !declared.environments?.has(options.environment)) {
+      reading.doc = declared.place.doc;
+      reading.report(
+        'unknown-environment',
+        { doc: declared.place.doc, from: 0, to: 1 },
+        `There is no environment \`${options.environment}\`; the defaults are used.`,
+      );
+    }
+    const messages = this.resolve(declared.messages ?? NO_MESSAGES, reading);
+    if (this.before) {
+      const taken = takeOverLookups(this.before, declared);
+      if (!taken || !sameIds(this.before, declared)) this.names = { sound: new WeakSet() };
+      else if (!taken.sameNames) this.names = { sound: doubt(this.names.sound, declared, taken.affected) };
+    }
+    this.before = declared;
+    checkReferences(declared, messages, reading, this.names.sound);
+    // one by one: there may be more of them than a call takes arguments
+    for (const finding of reading.findings) findings.push(finding);
+    const placed = { trees };
+    return {
+      ...placed,
+      name: declared.topology?.value ?? 'topology',
+      ...(options.environment ? { environment: options.environment } : {}),
+      documents,
+      declared,
+      messages,
+      names: this.names,
+      usedParameters: new Set(reading.usedParameters),
+      findings: inOrder(findings, { ...placed, documents }),
+    };
+  }
+
+  /** The message types with what they inherit: the same map for the same declarations, and no findings of theirs. */
+  private resolve(declared: Items<MessageTypeDecl>, reading: Reading): ReadonlyMap<string, MessageType> {
+    if (this.messages?.declared === declared) return this.messages.types;
+    const findings = reading.findings.length;
+    const resolved = resolveMessages(declared, reading);
+    const before = this.messages;
+    const types =
+      before && sharesKeys(before.declared, declared)
+        ? Layered.on(before.types).with(
+            new Map([...differing(before.types, resolved)].map((id) => [id, resolved.get(id)!])),
+          )
+        : resolved;
+    this.messages = reading.findings.length === findings ? { declared, types } : undefined;
+    return types;
+  }
+}
+
+const NO_MESSAGES: Items<MessageTypeDecl> = new Map();
+
+function sameValues(a: ReadonlyMap<string, string>, b: ReadonlyMap<string, string>): boolean {
+  return a.size === b.size && [...a].every(([name, value]) => b.get(name) === value);
+}
+
+/** Whether everything that is named by a bare id is there on both sides. */
+function sameIds(a: DocumentDecl, b: DocumentDecl): boolean {
+  return (
+    a.tenant?.value === b.tenant?.value &&
+    sameKeys(a.messages, b.messages) &&
+    sameKeys(a.apps, b.apps) &&
+    sameKeys(a.tenants, b.tenants) &&
+    sameKeys(a.links, b.links) &&
+    sameKeys(a.spreads, b.spreads) &&
+    sameKeys(a.parameters, b.parameters)
+  );
+}
+
+/** The parameters' values: the environment's where it has one, else the default. Read before all else. */
+function parameterValues(
+  fragments: readonly Fragment[],
+  environment: string | undefined,
+): Map<string, string> {
+  const values = new Map<string, string>();
+  const set = (name: string, node: Node | undefined) => {
+    if (node?.kind === 'scalar') values.set(name, keyText(node));
+  };
+  for (const { node } of fragments) {
+    const parameters = entryOf(node, 'parameters')?.value;
+    if (parameters?.kind !== 'map') continue;
+    for (const { key, value } of parameters.entries) {
+      if (!values.has(keyText(key))) set(keyText(key), entryOf(value, 'default')?.value);
+    }
+  }
+  if (environment === undefined) return values;
+  for (const { node } of fragments) {
+    const given = entryOf(entryOf(entryOf(node, 'environments')?.value, environment)?.value, 'values')?.value;
+    if (given?.kind === 'map') for (const { key, value } of given.entries) set(keyText(key), value);
+  }
+  return values;
+}
+
+/** @returns findings in the order of the text */
+export function inOrder(
+  findings: readonly Finding[],
+  topology: Pick<Topology, 'documents' | 'trees'>,
+): Finding[] {
+  const rank = new Map(topology.documents.map((document, index) => [document.name, index]));
+  return findings
+    .map((finding) => ({
+      finding,
+      doc: rank.get(finding.place.doc) ?? 0,
+      start: spanOf(topology, finding.place).start,
+    }))
+    .sort((a, b) => a.doc - b.doc || a.start - b.start)
+    .map(({ finding }) => finding);
+}
+
+/** Tells where in its text a place is. */
+export interface Locator {
+  (place: Place): Position;
+  /** The position behind its last character. */
+  readonly end: (place: Place) => Position;
+}
+
+/** @returns what turns places into lines; line tables are made once, when first asked */
+export function locator(topology: Pick<Topology, 'documents' | 'trees'>): Locator {
+  const lines = new Map(topology.documents.map(({ name, text }) => [name, new Lines(text)]));
+  const position = (doc: string, offset: number) =>
+    lines.get(doc)?.position(offset) ?? { line: 1, column: 1 };
+  return Object.assign((place: Place) => position(place.doc, spanOf(topology, place).start), {
+    end: (place: Place) => position(place.doc, spanOf(topology, place).end),
+  });
+}

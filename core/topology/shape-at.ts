@@ -1,0 +1,30 @@
+/** What the language lets stand where. */
+import type { Shape } from '../language/shape.ts';
+import { document } from './document.ts';
+import type { Topology } from './topology.ts';
+
+/** Walks the language down a path. */
+export function shapeAt(topology: Topology, path: readonly string[]): Shape<unknown> | undefined {
+  let shape: Shape<unknown> | undefined = document;
+  for (const [i, step] of path.entries()) {
+    if (!shape) return undefined;
+    const own: Shape<unknown> = variantOf(topology, shape, path.slice(0, i));
+    // one item may stand for a list of one, and keys may follow the dash of an item
+    if (step === '#') shape = own.items ?? own;
+    else
+      shape =
+        own.fields?.[step]?.shape ?? own.items?.fields?.[step]?.shape ?? (own.fields ? undefined : own.items);
+  }
+  return shape && variantOf(topology, shape, path);
+}
+
+function variantOf(topology: Topology, shape: Shape<unknown>, path: readonly string[]): Shape<unknown> {
+  if (!shape.variants) return shape;
+  const chosen = topology.declared.brokers?.get(path[1] ?? '')?.value.variant;
+  if (chosen) return shape.variants[chosen]!;
+  const fields = Object.assign(
+    {},
+    ...Object.values(shape.variants).map((each) => each.fields),
+  ) as NonNullable<Shape<unknown>['fields']>;
+  return { ...shape, fields };
+}

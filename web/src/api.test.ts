@@ -1,0 +1,77 @@
+import { api, ApiProblem, Unreachable } from './api.ts';
+
+interface Asked {
+  readonly path: string;
+  readonly method: string;
+  readonly body: unknown;
+}
+
+/** A server that gives these answers, one after the other. */
+function server(...answers: (Response | Error)[]): Asked[] {
+  const asked: Asked[] = [];
+  globalThis.fetch = (async (path: string, init: RequestInit) => {
+    asked.push({ path, method: init.method!, body: init.body ? JSON.parse(String(init.body)) : undefined });
+    const answer = answers[Math.min(asked.length, answers.length) - 1]!;
+    if (answer instanceof Error) throw answer;
+    return answer.clone();
+  }) as typeof fetch;
+  return asked;
+}
+const json = (data: unknown, status = 200, headers: Record<string, string> = {}) =>
+  new Response(JSON.stringify(data), { status, headers });
+const real = globalThis.fetch;
+afterEach(() => (globalThis.fetch = real));
+
+test('an answer is what the server says', async () => {
+  const asked = server(json([{ slug: 'ferries', name: 'Ferries', role: 'reader' }]));
+  expect(await api.topologies()).toEqual([{ slug: 'ferries', name: 'Ferries', role: 'reader' }]);
+  expect(asked).toEqual([{ path: '/api/topologies', method: 'GET', body: undefined }]);
+});
+
+test('of a draft, what changed is sent with all its names', async () => {
+  const asked = server(json({ version: 8 }));
+  const changed = [{ name: 'a.yaml', text: 'vondle: 1\n' }];
+  await api.changeDraft('ferries', 7, ['a.yaml', 'b.yaml'], changed);
+  expect(asked[0]).toMatchObject({
+    method: 'PATCH',
+    body: { version: 7, names: ['a.yaml', 'b.yaml'], changed },
+  });
+});
+
+test('a problem keeps its status, words and all it says more', async () => {
+  server(json({ type: 'about:blank', title: 'Moved', detail: 'Odo saved it.', by: 'odo' }, 409));
+  const problem = await api.saveDraft('ferries', 1, []).catch((error: unknown) => error);
+  expect(problem).toBeInstanceOf(ApiProblem);
+  expect(problem).toMatchObject({
+    status: 409,
+    title: 'Moved',
+    detail: 'Odo saved it.',
+    more: { by: 'odo' },
+  });
+});
+
+test('an answer that is no problem document says at least its status', async () => {
+  server(new Response('<html>', { status: 502 }));
+  await expect(api.topologies()).rejects.toMatchObject({ status: 502, detail: 'The server answered 502.' });
+});
+
+test('a server that is not reached is told from one that refuses', async () => {
+  server(new TypeError('fetch failed'));
+  await expect(api.topologies()).rejects.toBeInstanceOf(Unreachable);
+});
+
+test('a read there was no room for is asked again; a write is not', async () => {
+  const full = () => json({ title: 'Busy', detail: 'No room.' }, 503, { 'retry-after': '0' });
+  const asked = server(full(), full(), json([]));
+  expect(await api.topologies()).toEqual([]);
+  expect(asked).toHaveLength(3);
+  const written = server(full(), json({ version: 2 }));
+  await expect(api.saveDraft('ferries', 1, [])).rejects.toMatchObject({ status: 503 });
+  expect(written).toHaveLength(1);
+});
+
+test('a read is not asked again for ever', async () => {
+  const asked = server(json({ title: 'Busy' }, 503, { 'retry-after': '0' }));
+  await expect(api.topologies()).rejects.toMatchObject({ status: 503 });
+  expect(asked).toHaveLength(6);
+});

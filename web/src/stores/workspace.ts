@@ -1,0 +1,473 @@
+import { applyEdits, compose, type ChangeSet, type TextDocument, type TextEdit } from '@vondle/core/base';
+import { defineStore } from 'pinia';
+import { computed, ref, shallowRef } from 'vue';
+import {
+  api,
+  ApiProblem,
+  Unreachable,
+  type DraftData,
+  type RevisionEntry,
+  type TopologyEntry,
+} from '../api.ts';
+import { core } from '../workers/client.ts';
+import type {
+  AcceptedView,
+  Analysis,
+  Drawing,
+  Edits,
+  FindingView,
+  MessageView,
+  OutlineGroup,
+  ProofView,
+  Showing,
+} from '../workers/views.ts';
+import { forget, keep, readKept } from './kept.ts';
+import { useSession } from './session.ts';
+import { standingsOf, type Standing } from './standings.ts';
+import { createUndo } from './undo.ts';
+
+/** Where the draft stands: what is on the screen and what the server has. */
+export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'moved' | 'refused';
+
+const SAVE_AFTER_MS = 500;
+const RETRY_AFTER_MS = 3000;
+
+const NONE = { error: 0, warning: 0, advice: 0 };
+
+/** The workspace of one topology: its draft, what the worker says of it, and keeping it safe. */
+export const useWorkspace = defineStore('workspace', () => {
+  const topology = ref<TopologyEntry>();
+  const documents = shallowRef<readonly TextDocument[]>([]);
+  /** The last change of them: what was before it, and the edits where it is known which. */
+  const changed = shallowRef<{ before: readonly TextDocument[]; edits: ChangeSet | undefined }>();
+  const base = ref(0);
+  const saveState = ref<SaveState>('saved');
+  const saveTrouble = ref('');
+  /** The server's side of a draft that moved while it was edited here. */
+  const theirs = shallowRef<DraftData>();
+  const revisions = shallowRef<RevisionEntry[]>([]);
+  /** Where each environment stands. */
+  const standings = shallowRef<readonly Standing[]>([]);
+  /** What the worker said last: a new object whenever it said something. */
+  const analysis = shallowRef<Pick<Analysis, 'name' | 'counts'>>({ name: '', counts: NONE });
+  /** What the checks found; a finding that stays is the same object. */
+  const checked = shallowRef<readonly FindingView[]>([]);
+  let told = new Map<number, FindingView>();
+  /** Whether the worker has said anything of this topology yet. */
+  const looked = ref(false);
+  /** What the analysis found, with the expectations that are not kept. */
+  const findings = computed(() =>
+    broken.value.length ? [...checked.value, ...broken.value] : checked.value,
+  );
+  const counts = computed(() => {
+    const all = { ...analysis.value.counts };
+    for (const { severity } of broken.value) all[severity]++;
+    return all;
+  });
+  const proofs = shallowRef<ProofView[]>([]);
+  const broken = shallowRef<FindingView[]>([]);
+  const accepted = shallowRef<AcceptedView[]>([]);
+  const outline = shallowRef<OutlineGroup[]>([]);
+  const messages = shallowRef<MessageView[]>([]);
+  const drawing = shallowRef<Drawing>();
+  const showing = shallowRef<Showing>({ folded: [], near: '', depth: 2, compared: false });
+  /** The revision that the draft is compared with. */
+  const compared = ref<number>();
+  /** What went wrong in the worker itself; never in ordinary use. */
+  const trouble = ref('');
+  /** The names of the documents; one list for as long as none comes, goes or changes. */
+  const names = computed<readonly string[]>((before) => {
+    const now = documents.value.map(({ name }) => name);
+    return before?.length === now.length && now.every((name, i) => name === before[i]) ? before : now;
+  });
+  const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
+
+  let version = 0;
+  /** The documents that the server has at that version, as the same objects; none where that is not known. */
+  let stored: ReadonlySet<TextDocument> | undefined;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  let saving: Promise<void> | undefined;
+  let analysing: Promise<unknown> | undefined;
+  let stale = false;
+  /** What the worker has, to send it only what changed. */
+  let sent: readonly TextDocument[] = [];
+  /** The edits that lead from there to the present documents; none where it is not known which. */
+  let unsent: ChangeSet | undefined;
+  let drawers = 0;
+  const undo = createUndo();
+  /** Unsaved work is kept for whoever did it: somebody else may sign in at this browser. */
+  const keptFor = (slug: string) => `${useSession().person?.handle ?? ''} ${slug}`;
+
+  /** Opens a topology; what an earlier visit could not save is put back over the server's draft if it began from it. */
+  async function open(slug: string): Promise<void> {
+    const { draft, ...entry } = await api.topology(slug);
+    topology.value = entry;
+    take(draft);
+    const kept = readKept(keptFor(slug), draft.documents);
+    if (kept && canWrite.value) {
+      if (same(kept.documents, draft.documents)) forget(keptFor(slug));
+      else {
+        unsent = undefined;
+        documents.value = kept.documents;
+        if (kept.version === version) touch();
+        else {
+          // the draft went on without what was kept here: both sides are shown, none is dropped
+          version = kept.version;
+          stored = undefined;
+          theirs.value = draft;
+          saveState.value = 'moved';
+        }
+      }
+    }
+    looked.value = false;
+    await beginFrom();
+    await Promise.all([
+      analyse(),
+      api.revisions(slug).then((list) => (revisions.value = list)),
+      // where environments stand is good to know, and nothing to wait for
+      standAgain().catch(() => undefined),
+    ]);
+  }
+
+  /** Asks where the environments stand: after a rollout they stand elsewhere. */
+  async function standAgain(): Promise<void> {
+    const { slug } = topology.value!;
+    const [targets, rollouts] = await Promise.all([api.targets(slug), api.rollouts(slug)]);
+    standings.value = standingsOf(targets, rollouts);
+  }
+
+  /** Tells the worker what the draft began from, so that it can say what the draft adds and cures. */
+  async function beginFrom(): Promise<void> {
+    const slug = topology.value!.slug;
+    const revision = base.value ? await api.revision(slug, base.value).catch(() => undefined) : undefined;
+    await core.beginFrom(revision?.documents);
+  }
+
+  function take(draft: DraftData): void {
+    undo.forget();
+    unsent = undefined;
+    documents.value = draft.documents;
+    base.value = draft.base;
+    version = draft.version;
+    stored = new Set(draft.documents);
+    saveState.value = 'saved';
+    theirs.value = undefined;
+  }
+
+  /** Asks the worker about the present text; while it works, further changes wait and are asked once. */
+  function analyse(): Promise<unknown> {
+    stale = true;
+    analysing ??= (async () => {
+      while (stale) {
+        stale = false;
+        const now = documents.value;
+        const before = new Set(sent);
+        const edits = unsent;
+        sent = now;
+        unsent = [];
+        const found = await (edits
+          ? core.change(edits as TextEdit[])
+          : core.analyse(
+              now.filter((document) => !before.has(document)),
+              now.map(({ name }) => name),
+            ));
+        hear(found);
+        looked.value = true;
+        // what follows from it is asked for first by those who wait on the analysis itself
+        await Promise.resolve();
+        if (stale) continue;
+        const tried = await core.prove();
+        proofs.value = tried.proofs;
+        broken.value = tried.findings;
+        accepted.value = await core.accepted();
+        // lists and picture mark broken promises too
+        const lists = await core.lists();
+        const groups = outline.value;
+        outline.value =
+          lists.outline?.map((group) => (typeof group === 'number' ? groups[group]! : group)) ?? groups;
+        messages.value = lists.messages ?? messages.value;
+        if (drawers && !stale) await draw();
+      }
+    })()
+      .then(() => (trouble.value = ''))
+      .catch((error: Error) => (trouble.value = `The topology could not be worked out: ${error.message}`))
+      .finally(() => (analysing = undefined));
+    return analysing;
+  }
+
+  /** Takes in what was found; of the findings only those that are new were sent. */
+  function hear({ findings: numbers, news, ...rest }: Analysis): void {
+    const fresh = new Map(news.map(({ at, view }) => [at, view]));
+    told = new Map(numbers.map((at) => [at, fresh.get(at) ?? told.get(at)!]));
+    const before = checked.value;
+    const now = numbers.map((at) => told.get(at)!);
+    // what depends on the findings is not worked out anew where they are what they were
+    if (now.length !== before.length || now.some((each, i) => each !== before[i])) checked.value = now;
+    analysis.value = rest;
+  }
+
+  async function draw(): Promise<void> {
+    drawing.value =
+      (await core.drawing({ ...showing.value, folded: [...showing.value.folded] })) ?? drawing.value;
+  }
+
+  /** Chooses what of the graph is drawn. */
+  function show(what: Partial<Showing>): void {
+    showing.value = { ...showing.value, ...what };
+    if (drawers && !analysing) void draw();
+  }
+
+  /** Compares the draft with a revision, or with nothing. */
+  async function compareWith(number: number | undefined): Promise<void> {
+    const revision = number && topology.value ? await api.revision(topology.value.slug, number) : undefined;
+    await core.compareWith(revision?.documents);
+    compared.value = revision ? number : undefined;
+    show({ compared: revision !== undefined });
+  }
+
+  /** Keeps the drawing up to date for as long as somebody shows it. @returns what ends that */
+  function keepDrawn(): () => void {
+    if (drawers++ === 0 && !analysing) void draw();
+    return () => void drawers--;
+  }
+
+  /**
+   * Takes documents as they are to be, saves them soon and asks the worker.
+   * @param edits what leads there from the present ones, where it is known
+   */
+  function put(next: readonly TextDocument[], edits?: ChangeSet): void {
+    unsent = edits && unsent && compose(unsent, edits);
+    changed.value = { before: documents.value, edits };
+    documents.value = next;
+    touch();
+    void analyse();
+  }
+
+  /** Takes in what was typed into a document. */
+  function typeIn(name: string, edits: readonly Omit<TextEdit, 'doc'>[]): void {
+    const own = edits.map((edit) => ({ ...edit, doc: name }));
+    undo.note(documents.value, own, name);
+    put(applyEdits(documents.value, own), own);
+  }
+
+  function step(way: 'back' | 'on'): void {
+    if (!canWrite.value) return;
+    const next = undo[way](documents.value);
+    if (next) put(next.documents, next.edits);
+  }
+
+  /**
+   * Makes edits that the worker works out. Their offsets are those of the text that the worker has, so
+   * it is asked once it was sent the present one, and asked again when the text went on meanwhile.
+   */
+  async function edit(ask: () => Promise<Edits>): Promise<Edits> {
+    for (;;) {
+      while (sent !== documents.value && analysing) await analysing;
+      const present = documents.value;
+      const answer = await ask();
+      if (documents.value !== present) continue;
+      if (answer.ok) make(answer.edits);
+      return answer;
+    }
+  }
+
+  /** Mends a finding. @returns in words why not, where it cannot be done without harm */
+  async function mend({ check, message }: FindingView, index = 0): Promise<string> {
+    const answer = await edit(() => core.mend({ check, message }, index));
+    return answer.ok ? '' : answer.message;
+  }
+
+  /** Makes edits of several documents at once; offsets are those of the present text. */
+  function make(edits: ChangeSet): void {
+    const next = applyEdits(documents.value, edits);
+    // writing what is there already is no step to undo
+    if (!canWrite.value || same(next, documents.value)) return;
+    undo.note(documents.value, edits);
+    put(next, edits);
+  }
+
+  /** @returns why it cannot be called that, or undefined when it is made */
+  function addDocument(name: string, text = 'vondle: 1\n'): string | undefined {
+    if (documents.value.some((document) => document.name === name))
+      return `There is a document ${name} already.`;
+    undo.note(documents.value);
+    put([...documents.value, { name, text }]);
+    return undefined;
+  }
+
+  function renameDocument(from: string, to: string): string | undefined {
+    if (from === to) return undefined;
+    if (documents.value.some((document) => document.name === to)) return `There is a document ${to} already.`;
+    undo.note(documents.value);
+    put(documents.value.map(({ name, text }) => ({ name: name === from ? to : name, text })));
+    return undefined;
+  }
+
+  function removeDocument(name: string): void {
+    undo.note(documents.value);
+    put(documents.value.filter((document) => document.name !== name));
+  }
+
+  /** Takes several documents in, in place of those of the same names. */
+  function putDocuments(taken: readonly TextDocument[]): void {
+    undo.note(documents.value);
+    const names = new Set(taken.map(({ name }) => name));
+    put([...documents.value.filter(({ name }) => !names.has(name)), ...taken]);
+  }
+
+  function touch(): void {
+    if (!topology.value) return;
+    keep(keptFor(topology.value.slug), { version, documents: documents.value }, stored);
+    if (saveState.value === 'moved') return;
+    saveState.value = 'unsaved';
+    schedule(SAVE_AFTER_MS);
+  }
+
+  function schedule(after: number): void {
+    clearTimeout(timer);
+    timer = setTimeout(() => void save(), after);
+  }
+
+  /** Writes the draft to the server. Resolves when it is there, or when it is known why not. */
+  async function save(): Promise<void> {
+    clearTimeout(timer);
+    await saving;
+    if (!topology.value || !['unsaved', 'offline'].includes(saveState.value)) return;
+    saving = write(topology.value.slug).finally(() => (saving = undefined));
+    await saving;
+  }
+
+  async function write(slug: string): Promise<void> {
+    const sent = documents.value;
+    saveState.value = 'saving';
+    try {
+      const names = sent.map(({ name }) => name);
+      const before = stored;
+      // a large draft is not sent whole at each pause in typing
+      const saved = before
+        ? await api.changeDraft(
+            slug,
+            version,
+            names,
+            sent.filter((each) => !before.has(each)),
+          )
+        : await api.saveDraft(slug, version, sent);
+      arrived(slug, saved.version, sent);
+    } catch (error) {
+      if (error instanceof ApiProblem && error.status === 409) {
+        // who and when is told with the answer; what they wrote is asked for
+        const other = (await api.topology(slug).catch(() => undefined))?.draft;
+        if (!other) {
+          saveState.value = 'offline';
+          schedule(RETRY_AFTER_MS);
+          return;
+        }
+        // an earlier save of this very text, whose answer was lost on the way, is no conflict
+        if (same(other.documents, sent)) return arrived(slug, other.version, sent);
+        theirs.value = other;
+        saveState.value = 'moved';
+      } else if (error instanceof Unreachable || (error instanceof ApiProblem && error.status >= 500)) {
+        saveState.value = 'offline';
+        schedule(RETRY_AFTER_MS);
+      } else {
+        saveState.value = 'refused';
+        saveTrouble.value = (error as Error).message;
+      }
+    }
+  }
+
+  /** The server has what was sent; what was typed meanwhile is still to be saved. */
+  function arrived(slug: string, at: number, sent: readonly TextDocument[]): void {
+    version = at;
+    stored = new Set(sent);
+    saveTrouble.value = '';
+    if (documents.value === sent) {
+      saveState.value = 'saved';
+      forget(keptFor(slug));
+    } else {
+      saveState.value = 'unsaved';
+      keep(keptFor(slug), { version, documents: documents.value }, stored);
+      schedule(SAVE_AFTER_MS);
+    }
+  }
+
+  /** After the draft moved: go on with theirs, or put mine over it. */
+  function settle(choice: 'mine' | 'theirs'): void {
+    const other = theirs.value;
+    if (!other) return;
+    const mine = documents.value;
+    take(other);
+    if (choice === 'mine') {
+      unsent = undefined;
+      documents.value = mine;
+      touch();
+    } else if (topology.value) {
+      forget(keptFor(topology.value.slug));
+    }
+    void analyse();
+  }
+
+  async function saveRevision(words: string): Promise<number> {
+    const { slug } = topology.value!;
+    await save();
+    if (saveState.value !== 'saved')
+      throw new Error('The draft is not saved yet; see its state in the head.');
+    const saved = await api.saveRevision(slug, version, words);
+    version = saved.version;
+    base.value = saved.number;
+    await beginFrom();
+    void analyse();
+    revisions.value = await api.revisions(slug);
+    return saved.number;
+  }
+
+  return {
+    topology,
+    documents,
+    names,
+    base,
+    saveState,
+    saveTrouble,
+    theirs,
+    revisions,
+    standings,
+    standAgain,
+    looked,
+    analysis,
+    findings,
+    counts,
+    proofs,
+    accepted,
+    outline,
+    messages,
+    drawing,
+    showing,
+    compared,
+    trouble,
+    canWrite,
+    open,
+    changed,
+    typeIn,
+    make,
+    edit,
+    mend,
+    addDocument,
+    renameDocument,
+    removeDocument,
+    putDocuments,
+    undo: () => step('back'),
+    redo: () => step('on'),
+    canUndo: undo.canGoBack,
+    canRedo: undo.canGoOn,
+    keepDrawn,
+    show,
+    compareWith,
+    save,
+    settle,
+    saveRevision,
+  };
+});
+
+function same(a: readonly TextDocument[], b: readonly TextDocument[]): boolean {
+  return a.length === b.length && a.every(({ name, text }, i) => b[i]!.name === name && b[i]!.text === text);
+}

@@ -1,0 +1,362 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core';
+import { ElButton, ElDialog, ElInput } from 'element-plus';
+import { computed, ref, watch } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import Jump from '../parts/Jump.vue';
+import Keys from '../parts/Keys.vue';
+import Mark from '../parts/Mark.vue';
+import { useWorkspace, type SaveState } from '../stores/workspace.ts';
+import { useColorScheme } from '../stores/color-scheme.ts';
+import { useSession } from '../stores/session.ts';
+import { standingInWords } from '../stores/standings.ts';
+import { VIEWS } from './list.ts';
+import { showInText } from './show.ts';
+
+const STATES: Record<SaveState, string> = {
+  saved: 'saved',
+  unsaved: 'not saved yet',
+  saving: 'saving …',
+  offline: 'offline: kept in this browser, trying again',
+  moved: 'changed by somebody else',
+  refused: 'could not be saved',
+};
+
+const workspace = useWorkspace();
+const session = useSession();
+const colorScheme = useColorScheme();
+const route = useRoute();
+const router = useRouter();
+const opened = ref(false);
+const trouble = ref('');
+const dialog = ref(false);
+const words = ref('');
+const saveTrouble = ref('');
+
+watch(
+  () => route.params.slug,
+  async (slug) => {
+    if (typeof slug !== 'string') return;
+    opened.value = false;
+    trouble.value = '';
+    try {
+      await workspace.open(slug);
+      opened.value = true;
+    } catch (error) {
+      trouble.value = (error as Error).message;
+    }
+  },
+  { immediate: true },
+);
+
+const errors = computed(() => workspace.counts.error);
+const warnings = computed(() => workspace.counts.warning);
+const broken = computed(() => workspace.proofs.filter(({ verdict }) => verdict !== 'kept').length);
+/** How much there is to look at in a view, beside its name. */
+const railCounts = computed<Partial<Record<string, { count: number; kind: string }>>>(() => {
+  const findings = errors.value + warnings.value + workspace.counts.advice;
+  const kind = errors.value ? 'error' : warnings.value ? 'warning' : 'soft';
+  return {
+    ...(findings ? { findings: { count: findings, kind } } : {}),
+    ...(broken.value ? { expectations: { count: broken.value, kind: 'error' } } : {}),
+  };
+});
+const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
+
+/** The query every view understands; a view's own state stays behind. */
+const shared = computed(() => {
+  const { sel, type, sample, from } = route.query;
+  return { sel, type, sample, from };
+});
+
+useEventListener('beforeunload', () => void workspace.save());
+
+const jumping = ref(false);
+const keys = ref(false);
+
+/** The finding after or before the one the address shows, round and round. */
+function toFinding(by: 1 | -1) {
+  const { findings } = workspace;
+  if (findings.length === 0) return;
+  const { doc, at } = route.query;
+  const now = findings.findIndex(({ spot }) => spot.doc === doc && `${spot.start}-${spot.end}` === at);
+  const next = now < 0 ? (by > 0 ? 0 : findings.length - 1) : (now + by + findings.length) % findings.length;
+  showInText(router, findings[next]!.spot);
+}
+
+useEventListener('keydown', (event: KeyboardEvent) => {
+  if (event.defaultPrevented) return;
+  const target = event.target as HTMLElement;
+  const typing = target.closest('input, textarea, [contenteditable=true]') !== null;
+  const act = (run: () => void) => {
+    event.preventDefault();
+    run();
+  };
+  if (event.altKey && !event.ctrlKey && !event.metaKey) {
+    const view = VIEWS[Number(/^Digit([1-9])$/.exec(event.code)?.[1]) - 1];
+    if (view) act(() => void router.push({ name: view.name, params: route.params, query: shared.value }));
+    else if (event.code === 'KeyJ') act(() => (jumping.value = true));
+    else if (event.code === 'KeyN') act(() => toFinding(1));
+    else if (event.code === 'KeyP') act(() => toFinding(-1));
+  } else if (!typing && (event.ctrlKey || event.metaKey) && event.code === 'KeyZ') {
+    act(event.shiftKey ? workspace.redo : workspace.undo);
+  } else if (!typing && event.key === '?') {
+    act(() => (keys.value = true));
+  }
+});
+
+async function keep() {
+  saveTrouble.value = '';
+  try {
+    await workspace.saveRevision(words.value);
+    dialog.value = false;
+    words.value = '';
+  } catch (error) {
+    saveTrouble.value = (error as Error).message;
+  }
+}
+
+async function signOut() {
+  await workspace.save();
+  await session.signOut();
+  await router.push('/sign-in');
+}
+</script>
+
+<template>
+  <div v-if="trouble" class="trouble">
+    <p role="alert">{{ trouble }}</p>
+    <router-link to="/topologies">See the topologies you belong to</router-link>
+  </div>
+  <div v-else class="workspace">
+    <header>
+      <router-link to="/topologies" class="brand"><Mark /> vondle</router-link>
+      <strong class="topology">{{ workspace.topology?.name }}</strong>
+      <span class="soft on">
+        draft on <b>{{ workspace.base ? `r${workspace.base}` : 'nothing yet' }}</b>
+        <span class="state" :class="workspace.saveState" role="status" data-testid="save-state">{{
+          STATES[workspace.saveState]
+        }}</span>
+        <span v-if="workspace.saveTrouble" class="error">{{ workspace.saveTrouble }}</span>
+      </span>
+      <router-link
+        v-if="workspace.standings.length"
+        :to="{ name: 'rollout', params: route.params, query: shared }"
+        class="soft standings"
+        data-testid="standings"
+        >{{ workspace.standings.map(standingInWords).join(' · ') }}</router-link
+      >
+      <span v-if="workspace.canWrite" class="steps">
+        <button class="plain tool" :disabled="!workspace.canUndo" @click="workspace.undo">undo</button>
+        <button class="plain tool" :disabled="!workspace.canRedo" @click="workspace.redo">redo</button>
+      </span>
+      <span class="fill" />
+      <button class="plain tool" aria-keyshortcuts="Alt+J" @click="jumping = true">go to …</button>
+      <router-link
+        :to="{ name: 'findings', params: route.params, query: shared }"
+        class="counts"
+        data-testid="finding-counts"
+      >
+        <span v-if="errors" class="error">{{ plural(errors, 'error') }}</span>
+        <span v-if="warnings" class="warning">{{ plural(warnings, 'warning') }}</span>
+        <span v-if="!workspace.looked" class="soft">looking …</span>
+        <span v-else-if="!errors && !warnings" class="good">no findings</span>
+        <span v-if="workspace.proofs.length" :class="broken ? 'error' : 'good'" class="kept">{{
+          broken
+            ? `${broken} of ${workspace.proofs.length} expectations broken`
+            : `${workspace.proofs.length} expectations kept`
+        }}</span>
+      </router-link>
+      <el-button :disabled="!workspace.canWrite" @click="dialog = true">Save revision…</el-button>
+      <button
+        class="plain tool"
+        :aria-label="colorScheme.dark ? 'light' : 'dark'"
+        @click="colorScheme.dark = !colorScheme.dark"
+      >
+        {{ colorScheme.dark ? 'light' : 'dark' }}
+      </button>
+      <button class="plain tool" aria-keyshortcuts="?" @click="keys = true">keys</button>
+      <button class="plain tool" :title="`signed in as ${session.person?.name ?? ''}`" @click="signOut">
+        sign out
+      </button>
+    </header>
+    <nav aria-label="views">
+      <router-link
+        v-for="view in VIEWS"
+        :key="view.name"
+        :to="{ name: view.name, params: route.params, query: shared }"
+        >{{ view.title }}
+        <span v-if="railCounts[view.name]" class="count" :class="railCounts[view.name]!.kind">{{
+          railCounts[view.name]!.count
+        }}</span>
+      </router-link>
+    </nav>
+    <main>
+      <div v-if="workspace.saveState === 'moved'" class="moved" role="alert">
+        {{ workspace.theirs?.updatedBy ?? 'Somebody' }} changed this draft while you did. Nothing of either is
+        lost:
+        <el-button size="small" @click="workspace.settle('theirs')">go on with theirs, drop mine</el-button>
+        <el-button size="small" @click="workspace.settle('mine')">put mine over theirs</el-button>
+      </div>
+      <p v-if="workspace.trouble" class="moved" role="alert">{{ workspace.trouble }}</p>
+      <router-view v-if="opened" />
+      <p v-else class="opening soft">opening …</p>
+    </main>
+
+    <Jump v-model="jumping" />
+    <Keys v-model="keys" />
+    <el-dialog v-model="dialog" title="Save a revision" width="460">
+      <form class="save" @submit.prevent="keep">
+        <p>
+          The draft as it is now becomes revision {{ (workspace.revisions[0]?.number ?? 0) + 1 }}, which never
+          changes again.
+        </p>
+        <p v-if="errors" class="error">
+          It has {{ plural(errors, 'error') }}: it can be saved, but not rolled out.
+        </p>
+        <label>
+          What does it change, and why?
+          <el-input v-model="words" type="textarea" :rows="3" name="words" autofocus />
+        </label>
+        <p v-if="saveTrouble" class="error" role="alert">{{ saveTrouble }}</p>
+        <el-button type="primary" native-type="submit" :disabled="!words.trim()">Save</el-button>
+      </form>
+    </el-dialog>
+  </div>
+</template>
+
+<style scoped>
+.workspace {
+  height: 100%;
+  display: grid;
+  grid-template: 42px 1fr / 124px 1fr;
+}
+header {
+  grid-column: 1 / 3;
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 0 12px;
+  background: var(--sheet);
+  border-bottom: 1px solid var(--hairline);
+  white-space: nowrap;
+}
+.brand {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  font-weight: 600;
+  font-size: 16px;
+  color: var(--ink);
+  text-decoration: none;
+  padding-right: 12px;
+  border-right: 1px solid var(--hairline);
+}
+.topology,
+.on {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.state {
+  margin-left: 8px;
+}
+.standings {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  text-decoration: none;
+}
+.standings:hover {
+  color: var(--ink);
+}
+.state.offline,
+.state.moved,
+.state.refused {
+  color: var(--error);
+}
+.fill {
+  flex: 1;
+}
+.counts {
+  display: flex;
+  gap: 12px;
+  font-weight: 600;
+  text-decoration: none;
+}
+.tool {
+  color: var(--soft);
+}
+.tool:disabled {
+  opacity: 0.5;
+  cursor: default;
+}
+.steps {
+  display: flex;
+  gap: 10px;
+}
+.tool:hover:enabled {
+  color: var(--ink);
+}
+nav {
+  background: var(--sheet);
+  border-right: 1px solid var(--hairline);
+  padding-top: 8px;
+  display: flex;
+  flex-direction: column;
+}
+nav a {
+  padding: 6px 12px 6px 14px;
+  color: var(--soft);
+  text-decoration: none;
+  border-left: 3px solid transparent;
+}
+nav a {
+  display: flex;
+  justify-content: space-between;
+}
+nav .count {
+  font-size: 12px;
+  font-weight: 600;
+}
+nav a:hover {
+  color: var(--ink);
+}
+nav a.router-link-active {
+  color: var(--ink);
+  font-weight: 600;
+  background: var(--band);
+  border-left-color: var(--accent);
+}
+main {
+  min-width: 0;
+  min-height: 0;
+  display: flex;
+  flex-direction: column;
+}
+main > :last-child {
+  flex: 1;
+  min-height: 0;
+}
+.moved {
+  padding: 8px 14px;
+  background: var(--error-sheet);
+}
+.opening {
+  padding: 20px;
+}
+.save,
+.save label {
+  display: grid;
+  gap: 10px;
+  justify-items: start;
+}
+.save label {
+  width: 100%;
+  gap: 4px;
+}
+.trouble {
+  max-width: 480px;
+  margin: 80px auto;
+  display: grid;
+  gap: 10px;
+}
+</style>

@@ -1,0 +1,93 @@
+/** What the worker holds: the topology as it is now, its graph, and what was found wrong. */
+import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
+import {
+  declarationsIn,
+  inOrder,
+  spanOf,
+  TopologyReader,
+  type Finding,
+  type Place,
+  type Topology,
+} from '@vondle/core/topology';
+import { Lines, type ChangeSet, type TextDocument } from '@vondle/core/base';
+import {
+  Checking,
+  findingOfProof,
+  isWhole,
+  proveAll,
+  type Accepted,
+  type Proof,
+} from '@vondle/core/analysis';
+import type { Spot } from './views.ts';
+
+export class Workspace {
+  private readonly reader = new TopologyReader();
+  private lines = new Map<string, Lines>();
+  documents: readonly TextDocument[] = [];
+  graph: RoutingGraph = buildGraph(this.reader.read([]));
+  /** In the order of the text. */
+  findings: readonly Finding[] = [];
+  accepted: readonly Accepted[] = [];
+  proofs: readonly Proof[] = [];
+  private readonly checking = new Checking();
+
+  /**
+   * Takes documents in; those that are not given stay as they are.
+   * @param names all documents there are, in order
+   */
+  take(changed: readonly TextDocument[], names: readonly string[]): void {
+    const known = new Map([...this.documents, ...changed].map((document) => [document.name, document]));
+    this.look(this.reader.read(names.flatMap((name) => known.get(name) ?? [])));
+  }
+
+  /** Takes edits of the documents in. */
+  change(edits: ChangeSet): void {
+    this.look(this.reader.change(edits));
+  }
+
+  private look(topology: Topology): void {
+    this.documents = topology.documents;
+    this.graph = buildGraph(topology, this.graph);
+    this.lines = new Map(
+      this.documents.map(({ name, text }) => {
+        const lines = this.lines.get(name);
+        return [name, lines?.text === text ? lines : new Lines(text)];
+      }),
+    );
+    const checked = isWhole(topology) ? this.checking.run(this.graph) : { findings: [], accepted: [] };
+    this.accepted = checked.accepted;
+    this.findings = inOrder([...topology.findings, ...checked.findings], topology);
+    this.proofs = [];
+  }
+
+  /** Tries the expectations out. @returns those that are not kept, as findings, which join the others */
+  prove(): readonly Finding[] {
+    if (!isWhole(this.graph.topology)) return [];
+    this.proofs = proveAll(this.graph);
+    const broken = this.proofs.flatMap((proof) => findingOfProof(proof) ?? []);
+    this.findings = [...this.findings.filter(({ check }) => !check.startsWith('expectation/')), ...broken];
+    return broken;
+  }
+
+  /** A place as plain data, with its line. */
+  spot(place: Place): Spot {
+    const { doc, start, end } = spanOf(this.graph.topology, place);
+    return { doc, start, end, ...(this.lines.get(doc)?.position(start) ?? { line: 1, column: 1 }) };
+  }
+
+  /** The thing whose declaration begins last before an offset. */
+  lastBefore(doc: string, offset: number): string | undefined {
+    let found: { readonly id: string; readonly start: number } | undefined;
+    const { topology } = this.graph;
+    for (const { of, place } of declarationsIn(topology)) {
+      if (place.doc !== doc || of.kind === 'broker') continue;
+      const { start } = spanOf(topology, place);
+      if (start <= offset && (!found || start > found.start)) found = { id: of.id, start };
+    }
+    return found?.id;
+  }
+
+  spotIf(place: Place | undefined): { spot?: Spot } {
+    return place ? { spot: this.spot(place) } : {};
+  }
+}
