@@ -16,13 +16,13 @@ const shown = computed(() =>
 const hidden = computed(() => props.of.settings.length - shown.value.length);
 /** What is being typed, until it is written. */
 const typed = ref<Record<string, string>>({});
-/** What was written last, until the text shows it: a field says twice that it changed. */
-let writing: Record<string, string> = {};
+/** What was written, until the text shows it. */
+const written = ref<Record<string, string>>({});
 watch(
   () => props.of,
   (now, before) => {
     typed.value = {};
-    writing = {};
+    written.value = {};
     if (now.thing !== before?.thing) {
       all.value = false;
       trouble.value = '';
@@ -30,9 +30,19 @@ watch(
   },
 );
 
+/**
+ * A field says that it changed at Enter, and may say so again when it is left. Only what was typed since
+ * is written: the second word would come after an undo, and write over it.
+ */
+function writeTyped(setting: SettingView) {
+  const value = typed.value[setting.name];
+  delete typed.value[setting.name];
+  if (value !== undefined) void write(setting, value);
+}
+
 async function write(setting: SettingView, value: string) {
-  if (value === (writing[setting.name] ?? setting.written ?? '')) return;
-  writing[setting.name] = value;
+  if (value === (setting.written ?? '')) return;
+  written.value[setting.name] = value;
   const { thing } = props.of;
   const edited = await workspace.edit(() => core.changeSetting(thing, setting.name, value));
   trouble.value = edited.ok ? '' : edited.message;
@@ -46,7 +56,7 @@ async function write(setting: SettingView, value: string) {
       <el-select
         v-if="setting.values"
         :id="`set ${setting.name}`"
-        :model-value="setting.written ?? ''"
+        :model-value="written[setting.name] ?? setting.written ?? ''"
         size="small"
         clearable
         placeholder="not stated"
@@ -58,12 +68,12 @@ async function write(setting: SettingView, value: string) {
       <el-input
         v-else
         :id="`set ${setting.name}`"
-        :model-value="typed[setting.name] ?? setting.written ?? ''"
+        :model-value="typed[setting.name] ?? written[setting.name] ?? setting.written ?? ''"
         size="small"
         placeholder="not stated"
         :disabled="!workspace.canWrite"
         @update:model-value="typed[setting.name] = $event"
-        @change="write(setting, $event)"
+        @change="writeTyped(setting)"
       />
       <span v-if="setting.from" class="soft from">from {{ setting.from.join(', ') }}</span>
     </div>
