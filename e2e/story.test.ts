@@ -86,8 +86,16 @@ test('a visitor goes through the findings, sees each mend as a change, and makes
   const kinds: string[] = [];
   for (let left = 6; left > 0; left--) {
     await see(page, 'nav', new RegExp(`Findings ?${left}`));
-    await page.waitForSelector('[data-testid=the-finding] .mono');
-    kinds.push(await page.$eval('[data-testid=the-finding] .mono', (each) => each.textContent));
+    // the count falls before the next finding is opened
+    const kind = await page.waitForFunction(
+      (seen: string[]) => {
+        const shown = document.querySelector('[data-testid=the-finding] .mono')?.textContent;
+        return shown !== undefined && !seen.includes(shown) && shown;
+      },
+      {},
+      kinds,
+    );
+    kinds.push((await kind.jsonValue()) as string);
     await see(page, '[data-testid=the-finding]', 'Why it matters.');
     await see(page, '[data-testid=the-finding] [data-testid=diff]', '+ ');
     await press(page, '[data-testid=the-finding] .mends button', /./);
