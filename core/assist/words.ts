@@ -4,7 +4,7 @@ import { show } from '../conditions/explain.ts';
 import { addressOf } from '../language/thing.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
 import type { Edge, GraphNode } from '../routing/parts.ts';
-import { instancesOf } from '../routing/trace.ts';
+import { instancesOf } from '../routing/walk.ts';
 
 /** The line under a node's name: its type and the settings that matter. */
 export function noteOf(graph: RoutingGraph, node: GraphNode): string {

@@ -6,7 +6,7 @@
 import { complete } from '../analysis/samples/samples.ts';
 import { type Message, message as makeMessage } from '../conditions/message.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
-import type { Sending } from '../routing/trace.ts';
+import type { Sending } from '../routing/hop.ts';
 import type { MessageType } from '../topology/messages.ts';
 
 /** One object of a file, or why it is none. */

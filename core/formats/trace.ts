@@ -4,7 +4,8 @@ import { settle } from '../analysis/trace/settle.ts';
 import type { Position } from '../base/span.ts';
 import { addressOf } from '../language/thing.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
-import type { DeadLetterReason, End, Hop, Trace } from '../routing/trace.ts';
+import type { DeadLetterReason, End, Hop } from '../routing/hop.ts';
+import type { Trace } from '../routing/trace.ts';
 import type { Place } from '../syntax/place.ts';
 
 export interface TraceData {
@@ -27,6 +28,8 @@ export interface TraceData {
     readonly latency?: number;
     readonly place?: string;
     readonly again?: true;
+    /** Its copies go on with others that came to the same place alike: see the hop with the most before it. */
+    readonly joins?: true;
   }[];
 }
 
@@ -59,7 +62,9 @@ export function traceData(
     stores.set(hop.node, { at: at(hop), kind, copies, takers });
   }
   const hops: TraceData['hops'][number][] = [];
-  const visit = (hop: Hop, before: Hop | undefined, depth: number): void => {
+  // a way may be longer than a stack is deep
+  const open: { readonly hop: Hop; readonly before: Hop | undefined; readonly depth: number }[] = [];
+  const visit = ({ hop, before, depth }: (typeof open)[number]): void => {
     const told = whyHop(graph, hop, before);
     const position = told.place && locate(told.place);
     hops.push({
@@ -72,11 +77,17 @@ export function traceData(
       ...(hop.latency ? { latency: hop.latency } : {}),
       ...(position ? { place: `${told.place!.doc}:${position.line}:${position.column}` } : {}),
       ...(hop.again ? { again: true as const } : {}),
+      ...(hop.joins ? { joins: true as const } : {}),
     });
-    for (const next of hop.next) visit(next, hop, depth + 1);
+    for (const next of hop.next.toReversed()) open.push({ hop: next, before: hop, depth: depth + 1 });
   };
-  visit(trace.root, undefined, 0);
-  for (const step of settled.steps) for (const next of step.trace.root.next) visit(next, step.trace.root, 1);
+  const visitAll = (hop: Hop, before: Hop | undefined, depth: number): void => {
+    open.push({ hop, before, depth });
+    for (let next = open.pop(); next; next = open.pop()) visit(next);
+  };
+  visitAll(trace.root, undefined, 0);
+  for (const { trace: round } of settled.steps)
+    for (const next of round.root.next) visitAll(next, round.root, 1);
   return {
     index,
     stores: [...stores.values()],
@@ -120,7 +131,7 @@ export function traceText(data: TraceData): string {
   for (const hop of data.hops) {
     const place = hop.place ? ` (${hop.place})` : '';
     lines.push(
-      `    ${'  '.repeat(hop.depth)}${hop.at || '?'}: ${hop.again ? 'has its copy already' : hop.why}${place}`,
+      `    ${'  '.repeat(hop.depth)}${hop.at || '?'}: ${hop.again ? 'has its copy already' : hop.why}${hop.joins ? '; goes on with the other copies that come here' : ''}${place}`,
     );
   }
   return `${lines.join('\n')}\n`;

@@ -22,7 +22,15 @@ import {
   type ThingKind,
   thing,
 } from '../language/thing.ts';
-import type { Edge, EdgeKind, ExchangeNode, GraphNode, NodeRole, SubscriptionNode } from './parts.ts';
+import type {
+  Edge,
+  EdgeKind,
+  ExchangeNode,
+  GraphNode,
+  NodeRole,
+  QueueNode,
+  SubscriptionNode,
+} from './parts.ts';
 import type { Located, Place } from '../syntax/place.ts';
 import { type Lookup, finder, lookUp } from '../topology/address.ts';
 import type { Names, Topology } from '../topology/topology.ts';
@@ -80,12 +88,17 @@ interface Named {
   readonly value: object;
 }
 
-function nodeOfResource(role: NodeRole & ThingKind, broker: string, { name, key, value }: Named): GraphNode {
+function nodeOfResource(
+  role: NodeRole & ThingKind,
+  broker: string,
+  { name, key, value }: Named,
+  more?: Partial<QueueNode>,
+): GraphNode {
   const node = known.get(value);
   if (node?.thing.name === name && node.thing.broker === broker && node.role === role && node.place === key)
     return node;
   const of = thing(role, name, broker);
-  const made = { id: of.id, role, thing: of, place: key, decl: value } as GraphNode;
+  const made = { id: of.id, role, thing: of, place: key, decl: value, ...more } as GraphNode;
   known.set(value, made);
   return made;
 }
@@ -147,7 +160,12 @@ function* nodesOn(broker: string, decl: BrokerDecl): Generator<GraphNode> {
       if (!item.value.to) yield nodeOfResource('subscription', broker, item);
     }
   }
-  yield* each('queue', decl.queues);
+  for (const item of decl.queues?.values() ?? []) {
+    // through the unnamed exchange a key is the queue's name on the wire (AMQP 0-9-1 §3.1.3.1)
+    const { wireName } = item.value;
+    const own = decl.variant === 'amqp' ? { enteredAs: wireName?.value || item.name } : undefined;
+    yield nodeOfResource('queue', broker, item, own);
+  }
   yield* each('alias', decl.aliases);
 }
 

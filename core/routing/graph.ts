@@ -2,6 +2,7 @@
 import { ALWAYS } from '../conditions/predicate.ts';
 import { Layered, differing, sharesKeys } from '../incremental/layered.ts';
 import { type EdgeSpec, type EdgeSpecs, type Nodes, edgeSpecsOf, nodesOf } from './edge-specs.ts';
+import { type GatheringOrder, gatheringOrder } from './order.ts';
 import type { Edge, ExchangeNode, GraphNode } from './parts.ts';
 import { type Decide, accessOf } from './permission.ts';
 import { type Router, exchangeRouter } from './router.ts';
@@ -16,6 +17,8 @@ export interface RoutingGraph {
   /** For each exchange, the bindings a message meets, found without trying all. */
   readonly routers: ReadonlyMap<string, Router>;
   readonly decide: Decide;
+  /** In which order copies are gathered. */
+  readonly order: GatheringOrder;
 }
 
 /** The ways of declarations that belong together, and the edge of each that leads somewhere. */
@@ -52,6 +55,7 @@ export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGr
   const assembled = (making && patch(before, making, specs)) ?? assemble(specs, before);
   const { parts, counts, out, into } = assembled;
   let edges: readonly Edge[] | undefined;
+  let order: GatheringOrder | undefined;
   const graph: RoutingGraph = {
     topology,
     nodes: nodes.all,
@@ -65,6 +69,10 @@ export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGr
     into,
     routers: routersOf(nodes.all, out, before, assembled.touched),
     decide: accessOf(topology, before?.decide),
+    // only messages that go several ways over links are gathered
+    get order() {
+      return (order ??= gatheringOrder(nodes.all.keys(), out));
+    },
   };
   makings.set(graph, { nodes, specs, parts, counts });
   return graph;

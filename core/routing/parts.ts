@@ -23,7 +23,10 @@ interface NodeOf<R extends NodeRole, D> {
 }
 
 export type ExchangeNode = NodeOf<'exchange', ExchangeDecl>;
-export type QueueNode = NodeOf<'queue', AmqpQueueDecl | HostedQueueDecl>;
+export interface QueueNode extends NodeOf<'queue', AmqpQueueDecl | HostedQueueDecl> {
+  /** The key that messages have in it which were addressed to the queue itself, where its kind of broker sets one. */
+  readonly enteredAs?: string;
+}
 /** The store of an MQTT taker, which no document declares by itself. */
 type SessionDecl = SubscriptionDecl & Pick<AmqpQueueDecl, 'perInstanceOf'>;
 export type SubscriptionNode = NodeOf<'subscription', SessionDecl>;

@@ -1,7 +1,9 @@
 import { missesAt, summarise, whyHop } from '../analysis/trace/narrate.ts';
 import { type Message, message } from '../conditions/message.ts';
 import { buildGraph } from './graph.ts';
-import { type Hop, type RotationState, type Sending, trace, traceFate } from './trace.ts';
+import type { RotationState } from './choose.ts';
+import type { Hop, Sending } from './hop.ts';
+import { trace, traceDeadLetter } from './trace.ts';
 import { readTopology } from '../topology/read.ts';
 
 const graphOf = (text: string) => {
@@ -222,8 +224,8 @@ describe('across brokers', () => {
 
   test('fates: dead letters with their key, lost without, refused when full', () => {
     const graph = graphOf(FERRIES);
-    const fate = (node: string, what: Parameters<typeof traceFate>[3]) =>
-      traceFate(graph, node, message({ key: 'board.x' }), what).trace;
+    const fate = (node: string, what: Parameters<typeof traceDeadLetter>[3]) =>
+      traceDeadLetter(graph, node, message({ key: 'board.x' }), what).trace;
     expect(fate('queue:m/boards', 'expired').rests).toMatchObject([{ node: 'queue:m/gone' }]);
     expect(fate('queue:m/boards', 'expired').rests).toHaveLength(1);
     expect(fate('queue:m/gone', 'rejected').ends.map(({ end }) => end.outcome)).toEqual(['lost']);

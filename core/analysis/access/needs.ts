@@ -1,6 +1,7 @@
 /** The permission that the ways of a topology need: who has to be allowed what, for messages to go as declared. */
 import { type Thing, addressOf } from '../../language/thing.ts';
-import type { Edge, GraphNode } from '../../routing/parts.ts';
+import { type Surroundings, asksOf } from '../../routing/onward.ts';
+import type { Edge } from '../../routing/parts.ts';
 import type { AccessRequest, Caller, Decide, Decision } from '../../routing/permission.ts';
 
 /** One permission that a way needs. */
@@ -14,70 +15,18 @@ export interface Need {
   readonly edge: Edge;
 }
 
-/** What is asked about the graph around a way. */
-export interface Surroundings {
-  node(id: string): GraphNode | undefined;
-  out(id: string): readonly Edge[];
+/** What is asked about the graph around a way, and who owns what. */
+export interface Owned extends Surroundings {
   owner(of: Thing): string | undefined;
 }
 
-/** Where permission is asked when something is addressed: behind aliases and spreads. */
-interface Entered {
-  readonly on: Thing;
-  /** The link that goes on from there instead of the sender. */
-  readonly over?: { readonly link: Thing; readonly from: Thing };
-}
-
-function entriesBehind(around: Surroundings, id: string, seen = new Set<string>()): Entered[] {
-  const node = around.node(id);
-  if (!node || seen.has(id)) return [];
-  seen.add(id);
-  if (node.role === 'spread')
-    return around
-      .out(id)
-      .flatMap((edge) => (edge.kind === 'member' ? entriesBehind(around, edge.to, seen) : []));
-  if (node.role !== 'alias') return [{ on: node.thing }];
-  return around.out(id).flatMap((edge): Entered[] => {
-    if (edge.kind !== 'alias') return [];
-    const behind = entriesBehind(around, edge.to, seen);
-    const target = around.node(edge.to);
-    if (!edge.link || target?.role === 'spread' || target?.thing.broker === node.thing.broker) return behind;
-    // a remote alias is published to itself, and its link goes on
-    const over = { link: edge.link.thing, from: node.thing };
-    return [{ on: node.thing }, ...behind.map((each) => ({ on: each.on, over: each.over ?? over }))];
-  });
-}
-
 /** @returns the permission that one way needs; none for ways that the broker itself goes */
-export function needsOf(around: Surroundings, edge: Edge): Need[] {
-  const caller = (thing: Thing): Caller => ({ thing, tenant: around.owner(thing) });
-  const publishing = (who: Thing, to: string, source?: Thing): Need[] =>
-    entriesBehind(around, to).map(({ on, over }) => ({
-      who: caller(over?.link ?? who),
-      action: 'publish',
-      on,
-      ...(over ? { source: over.from } : source ? { source } : {}),
-      edge,
-    }));
-  const from = around.node(edge.from)?.thing;
-  const to = around.node(edge.to)?.thing;
-  if (!from || !to) return [];
-  switch (edge.kind) {
-    case 'publish':
-      return publishing(from, edge.to);
-    case 'subscription':
-      return edge.subscription?.decl.to
-        ? [{ who: caller(from), action: 'publish', on: to, source: from, edge }]
-        : [];
-    case 'link': {
-      const link = edge.link!.thing;
-      return [{ who: caller(link), action: 'consume', on: from, edge }, ...publishing(link, edge.to, from)];
-    }
-    case 'take':
-      return [{ who: caller(to), action: 'consume', on: from, edge }];
-    default:
-      return [];
-  }
+export function needsOf(around: Owned, edge: Edge): Need[] {
+  return asksOf(around, edge).map(({ who, ...ask }) => ({
+    ...ask,
+    who: { thing: who, tenant: around.owner(who) },
+    edge,
+  }));
 }
 
 /** @returns what is asked of `decide` for a need */

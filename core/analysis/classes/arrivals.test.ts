@@ -3,7 +3,8 @@ import { type Followed, arrivalsIn, followArrivals } from './arrivals.ts';
 import { sendingsOf } from '../samples/kept.ts';
 import { spreadOf } from '../samples/spread.ts';
 import { buildGraph } from '../../routing/graph.ts';
-import { type Hop, trace, traceFate } from '../../routing/trace.ts';
+import type { Hop } from '../../routing/hop.ts';
+import { trace, traceDeadLetter } from '../../routing/trace.ts';
 import { randomTopology, topologies } from '../../testing/random-topology.ts';
 import { stepTo } from '../../testing/steps.ts';
 import { TopologyReader, readTopology } from '../../topology/read.ts';
@@ -34,7 +35,7 @@ test('whatever a trace comes by, its type is said to come by', () => {
             // a store gives up what rests there, whose key may be another by then
             for (const { node, message: held, end } of hopsOf(found.root))
               if (end?.outcome === 'held' || end?.outcome === 'taken')
-                all.push(...hopsOf(traceFate(graph, node, held, 'rejected').trace.root));
+                all.push(...hopsOf(traceDeadLetter(graph, node, held, 'rejected').trace.root));
             for (const { node } of all) {
               if (!graph.nodes.has(node)) continue;
               hops++;

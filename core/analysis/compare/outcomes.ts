@@ -1,7 +1,8 @@
 /** What becomes of a message in two topologies, side by side. */
 import { addressOf } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { Outcome, Trace } from '../../routing/trace.ts';
+import type { Outcome } from '../../routing/hop.ts';
+import type { Trace } from '../../routing/trace.ts';
 
 /** Where a message came to rest, by address, and how its other branches ended. */
 export interface OutcomeOf {

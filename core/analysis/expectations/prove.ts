@@ -13,14 +13,9 @@ import type { ExpectationDecl } from '../../language/expectation.ts';
 import { STORES, type Thing, addressOf, thing } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import { covers } from '../../routing/permission.ts';
-import {
-  type Hop,
-  type Rest,
-  type RotationState,
-  type Sending,
-  type Trace,
-  trace,
-} from '../../routing/trace.ts';
+import type { RotationState } from '../../routing/choose.ts';
+import type { Hop, Sending } from '../../routing/hop.ts';
+import { type Rest, type Trace, trace } from '../../routing/trace.ts';
 import type { Place } from '../../syntax/place.ts';
 import { lookUp } from '../../topology/address.ts';
 import type { MessageType } from '../../topology/messages.ts';

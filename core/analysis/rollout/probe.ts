@@ -8,7 +8,8 @@ import {
   wireNames,
 } from './amqp.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { Hop, Trace } from '../../routing/trace.ts';
+import type { Hop } from '../../routing/hop.ts';
+import type { Trace } from '../../routing/trace.ts';
 
 export interface ProbeExpectation {
   /** Copies by wire queue name. */
@@ -24,8 +25,10 @@ export interface ProbeExpectation {
 export function expectProbe(graph: RoutingGraph, trace: Trace, broker: string): ProbeExpectation {
   // a queue may be called as every object's members are
   const queues: Record<string, number> = Object.create(null) as Record<string, number>;
-  const visit = (hop: Hop): void => {
-    if (hop.edge?.kind === 'link') return;
+  // a way may be longer than a stack is deep
+  const open: Hop[] = [trace.root];
+  for (const hop of open) {
+    if (hop.edge?.kind === 'link') continue;
     const node = graph.nodes.get(hop.node);
     if (node?.role === 'queue' && node.thing.broker === broker && !hop.again && hop.copies > 0) {
       const decl = graph.topology.declared.brokers!.get(broker)!.value;
@@ -34,9 +37,8 @@ export function expectProbe(graph: RoutingGraph, trace: Trace, broker: string): 
         queues[wire] = (queues[wire] ?? 0) + 1;
       }
     }
-    hop.next.forEach(visit);
-  };
-  visit(trace.root);
+    for (const next of hop.next) open.push(next);
+  }
   return { queues, returned: Object.keys(queues).length === 0 };
 }
 

@@ -5,14 +5,9 @@
 import type { Message } from '../../conditions/message.ts';
 import { addressOf } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import {
-  type Hop,
-  type Outcome,
-  type RotationState,
-  type Sending,
-  type Trace,
-  trace,
-} from '../../routing/trace.ts';
+import type { RotationState } from '../../routing/choose.ts';
+import type { Outcome, Sending } from '../../routing/hop.ts';
+import { type Trace, hopsOf, trace } from '../../routing/trace.ts';
 
 /** What became of one message, as every message that fared alike has it. */
 export interface BatchResult {
@@ -40,7 +35,7 @@ export interface BatchTotals {
   readonly stores: ReadonlyMap<string, { readonly messages: number; readonly copies: number }>;
   /** By outcome: messages of which a branch ended so. */
   readonly outcomes: ReadonlyMap<Outcome, number>;
-  /** By spread: how many messages each member was given. */
+  /** By spread: how many copies each member was given. */
   readonly spreads: ReadonlyMap<string, ReadonlyMap<string, number>>;
   /** The message types there were. */
   readonly types: ReadonlyMap<string, number>;
@@ -76,7 +71,7 @@ export class Batch {
     for (const outcome of new Set(result.ends.map((end) => end.outcome)))
       this.outcomes.set(outcome, (this.outcomes.get(outcome) ?? 0) + 1);
     if (message.type) this.types.set(message.type, (this.types.get(message.type) ?? 0) + 1);
-    for (const each of traces) this.countChoices(each.root);
+    for (const each of traces) this.countChoices(each);
   }
 
   /** @returns the totals so far; they go on counting as messages are added */
@@ -119,13 +114,16 @@ export class Batch {
     return result;
   }
 
-  private countChoices(hop: Hop): void {
-    if (this.graph.nodes.get(hop.node)?.role === 'spread' && hop.next[0]) {
+  private countChoices(made: Trace): void {
+    for (const hop of hopsOf(made)) {
+      if (this.graph.nodes.get(hop.node)?.role !== 'spread') continue;
       const members = this.spreads.get(hop.node) ?? new Map<string, number>();
-      const member = this.nameOf(hop.next[0].node);
-      this.spreads.set(hop.node, members.set(member, (members.get(member) ?? 0) + 1));
+      this.spreads.set(hop.node, members);
+      for (const { node, copies } of hop.next) {
+        const member = this.nameOf(node);
+        members.set(member, (members.get(member) ?? 0) + copies);
+      }
     }
-    hop.next.forEach((each) => this.countChoices(each));
   }
 
   private nameOf(node: string): string {

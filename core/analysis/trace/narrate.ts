@@ -4,7 +4,8 @@ import { explain } from '../../conditions/explain.ts';
 import { addressOf } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Edge } from '../../routing/parts.ts';
-import type { Hop, Trace } from '../../routing/trace.ts';
+import type { Hop } from '../../routing/hop.ts';
+import type { Trace } from '../../routing/trace.ts';
 import type { Place } from '../../syntax/place.ts';
 
 /** Why a hop was made (or a way not taken), with the text to look at. */

@@ -2,7 +2,8 @@ import { settle } from './settle.ts';
 import { message } from '../../conditions/message.ts';
 import { buildGraph } from '../../routing/graph.ts';
 import type { StoreNode } from '../../routing/parts.ts';
-import { type DeadLetterReason, trace } from '../../routing/trace.ts';
+import type { DeadLetterReason } from '../../routing/hop.ts';
+import { trace } from '../../routing/trace.ts';
 import { readTopology } from '../../topology/read.ts';
 
 const TEXT = `apps: { board: { instances: 3 } }

@@ -5,14 +5,9 @@
 import type { Message } from '../../conditions/message.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { StoreNode } from '../../routing/parts.ts';
-import {
-  type DeadLetterReason,
-  type End,
-  type Hop,
-  type RotationState,
-  type Trace,
-  traceFate,
-} from '../../routing/trace.ts';
+import type { RotationState } from '../../routing/choose.ts';
+import type { DeadLetterReason, End, Hop } from '../../routing/hop.ts';
+import { type Trace, traceDeadLetter } from '../../routing/trace.ts';
 
 /** A store a copy was given up by; what a broker keeps with a dead letter. */
 export interface Death {
@@ -62,7 +57,7 @@ export function settle(
   const steps: GivingUp[] = [];
   const work: { hop: Hop; end: End; copies: number; deaths: readonly Death[] }[] = trace.ends.map((each) => ({
     ...each,
-    copies: each.hop.copies,
+    copies: each.end.copies,
     deaths: [],
   }));
   for (let item = work.shift(); item; item = work.shift()) {
@@ -79,11 +74,11 @@ export function settle(
       continue;
     }
     const died = recorded({ node: hop.node, fate }, deaths);
-    const next = traceFate(graph, hop.node, hop.message, fate, turns);
+    const next = traceDeadLetter(graph, hop.node, hop.message, fate, turns);
     turns = next.turns;
     steps.push({ node: hop.node, fate, copies, trace: next.trace });
     for (const each of next.trace.ends) {
-      const more = copies * each.hop.copies;
+      const more = copies * each.end.copies;
       const elsewhere = each.hop !== next.trace.root;
       if (elsewhere && fate !== 'rejected' && closesCycle(each.hop.node, died)) {
         const why =

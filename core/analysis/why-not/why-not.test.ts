@@ -7,7 +7,8 @@ import { parseSelector } from '../../conditions/selector.ts';
 import { assign, nearestKey, solve } from '../../conditions/solve.ts';
 import { wordsMatch, wordsOf } from '../../conditions/words.ts';
 import { buildGraph } from '../../routing/graph.ts';
-import { type Sending, trace } from '../../routing/trace.ts';
+import type { Sending } from '../../routing/hop.ts';
+import { trace } from '../../routing/trace.ts';
 import { writtenAt } from '../../syntax/place.ts';
 import { readTopology } from '../../topology/read.ts';
 

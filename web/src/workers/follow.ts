@@ -10,7 +10,7 @@ import {
 } from '@vondle/core/analysis';
 import {
   trace,
-  traceFate,
+  traceDeadLetter,
   type DeadLetterReason,
   type Hop,
   type RoutingGraph,
@@ -39,7 +39,7 @@ export function followFate(
   message: Message,
   fate: DeadLetterReason,
 ): FollowView {
-  const { trace: found } = traceFate(workspace.graph, node, message, fate);
+  const { trace: found } = traceDeadLetter(workspace.graph, node, message, fate);
   return viewOf(workspace, [{ from: '', to: nodeName(workspace.graph, node), via: '', trace: found }]);
 }
 
