@@ -81,7 +81,7 @@ function weightedCounts(weights: readonly number[], turn: number, copies: number
   const total = weights.reduce((sum, weight) => sum + weight, 0);
   if (total <= 0) return undefined;
   // turns repeat once every share has been dealt; for whole weights that is after `total` of them
-  const round = Number.isInteger(total) ? Math.min(total, LONGEST_ROUND) : UNEVEN_ROUND;
+  const round = weights.every(Number.isInteger) ? Math.min(total, LONGEST_ROUND) : UNEVEN_ROUND;
   const counts = weights.map(() => 0);
   const current = weights.map(() => 0);
   const next = (): number => {

@@ -2,6 +2,7 @@
 import { ALWAYS } from '../conditions/predicate.ts';
 import { Layered, differing, sharesKeys } from '../incremental/layered.ts';
 import { type EdgeSpec, type EdgeSpecs, type Nodes, edgeSpecsOf, nodesOf } from './edge-specs.ts';
+import type { Surroundings } from './onward.ts';
 import { type GatheringOrder, gatheringOrder } from './order.ts';
 import type { Edge, ExchangeNode, GraphNode } from './parts.ts';
 import { type Decide, accessOf } from './permission.ts';
@@ -20,6 +21,14 @@ export interface RoutingGraph {
   /** In which order copies are gathered. */
   readonly order: GatheringOrder;
 }
+
+const NO_EDGES: readonly Edge[] = [];
+
+/** @returns what can be asked about the graph around a node */
+export const surroundingsOf = ({ nodes, out }: Pick<RoutingGraph, 'nodes' | 'out'>): Surroundings => ({
+  node: (id) => nodes.get(id),
+  out: (id) => out.get(id) ?? NO_EDGES,
+});
 
 /** The ways of declarations that belong together, and the edge of each that leads somewhere. */
 interface EdgePart {

@@ -175,12 +175,7 @@ export function onward<M>(
 }
 
 /** An exchange gives to every binding that lets messages through, and the rest to its unrouted-to. */
-function routed<M>(
-  around: Surroundings,
-  node: ExchangeNode,
-  messages: M,
-  domain: Domain<M>,
-): Onward<M>[] {
+function routed<M>(around: Surroundings, node: ExchangeNode, messages: M, domain: Domain<M>): Onward<M>[] {
   const ways: Onward<M>[] = [];
   let rest: M | undefined = messages;
   for (const edge of domain.candidates?.(node, messages) ?? around.out(node.id)) {
@@ -271,14 +266,16 @@ export const ANYTHING: Domain<true> = {
   wrapped: () => true,
 };
 
+const MOVED: ReadonlySet<Edge['kind']> = new Set(['publish', 'subscription', 'take', 'link']);
+
 /**
  * @returns the permissions that a way needs, whatever the messages: of who moves them along it, and of
  *   whom they are addressed on behalf of at what is behind it, aliases and spreads seen through
  */
 export function asksOf(around: Surroundings, edge: Edge): Ask[] {
   const node = around.node(edge.from);
-  // most ways are bindings, which the broker itself goes
-  if (!node || edge.kind === 'binding' || edge.kind === 'unrouted') return [];
+  // the broker itself goes the others; what aliases and spreads need is asked of those who address them
+  if (!node || !MOVED.has(edge.kind)) return [];
   const { ask, sender } = wayOn(around, node, edge, true, ANYTHING);
   return [...(ask ? [ask] : []), ...(sender ? asksBehind(around, edge.to, sender, new Set()) : [])];
 }

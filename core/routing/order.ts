@@ -53,8 +53,7 @@ export function gatheringOrder(
       if (way) {
         if (way.to === at.id) circles.add(at.id);
         if (!found.has(way.to)) visits.push(begin(way.to));
-        else if (!component.has(way.to))
-          lowest.set(at.id, Math.min(lowest.get(at.id)!, found.get(way.to)!));
+        else if (!component.has(way.to)) lowest.set(at.id, Math.min(lowest.get(at.id)!, found.get(way.to)!));
         continue;
       }
       visits.pop();

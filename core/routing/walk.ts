@@ -10,7 +10,7 @@ import { lookUp } from '../topology/address.ts';
 import { tenantOf } from '../topology/owner.ts';
 import { type RotationState, deal } from './choose.ts';
 import { mqttEntry } from './edge-specs.ts';
-import type { RoutingGraph } from './graph.ts';
+import { type RoutingGraph, surroundingsOf } from './graph.ts';
 import type { DeadLetterReason, End, Hop, Outcome, Sending } from './hop.ts';
 import {
   type Ask,
@@ -55,11 +55,21 @@ interface Gathered {
   readonly message: Message;
   /** The queues whose links they travelled: to come back to one is to go round. */
   readonly travelled: readonly string[];
+  /** Those of them that can be come back to, as one text; worked out when others come to the same node. */
+  circled?: string;
   readonly hops: Draft[];
   readonly mandatory: boolean;
   /** The link that takes them on, where they rest in its queue. */
   readonly link?: Onward<Message>;
 }
+
+/** One concrete message. */
+export const ONE_MESSAGE: Domain<Message> = {
+  through: ({ condition }, message) => (admits(condition, message) ? message : undefined),
+  past: ({ condition }, message) => (admits(condition, message) ? undefined : message),
+  keyed: (message, key) => ({ ...message, key }),
+  wrapped: envelopeOf,
+};
 
 export class Walk {
   turns: RotationState;
@@ -78,18 +88,12 @@ export class Walk {
     turns: RotationState,
   ) {
     this.turns = turns;
-    this.around = {
-      node: (id) => graph.nodes.get(id),
-      out: (id) => graph.out.get(id) ?? NO_EDGES,
-    };
+    this.around = surroundingsOf(graph);
     this.oneMessage = {
-      // what a router found has been let through already
-      through: (edge, message) =>
-        edge.kind === 'binding' || admits(edge.condition, message) ? message : undefined,
-      past: () => undefined,
-      keyed: (message, key) => ({ ...message, key }),
-      wrapped: envelopeOf,
+      ...ONE_MESSAGE,
       candidates: ({ id }, message) => graph.routers.get(id)!.match(message),
+      // what a router found has been let through already
+      through: (edge, message) => (edge.kind === 'binding' ? message : ONE_MESSAGE.through(edge, message)),
     };
   }
 
@@ -221,17 +225,25 @@ export class Walk {
   private gather(hop: Draft, node: Gathered['node'], mandatory: boolean, link?: Onward<Message>): void {
     const { travelled } = this;
     const here = this.waiting.get(node.id);
+    const circled = here && this.onCircles(travelled);
     const like = here?.find(
       (each) =>
+        (each.circled ??= this.onCircles(each.travelled)) === circled &&
         each.mandatory === mandatory &&
-        alike(each.message, hop.message) &&
-        sameItems(this.onCircles(each.travelled), this.onCircles(travelled)),
+        alike(each.message, hop.message),
     );
     if (like) {
       like.hops.push(hop);
       return;
     }
-    const gathered = { node, message: hop.message, travelled, hops: [hop], mandatory, ...(link ? { link } : {}) };
+    const gathered = {
+      node,
+      message: hop.message,
+      travelled,
+      hops: [hop],
+      mandatory,
+      ...(link ? { link } : {}),
+    };
     if (here) here.push(gathered);
     else {
       this.waiting.set(node.id, [gathered]);
@@ -256,8 +268,11 @@ export class Walk {
   }
 
   /** Of travelled queues those that can be come back to: the others tell copies apart no longer. */
-  private onCircles(travelled: readonly string[]): readonly string[] {
-    return travelled.filter((queue) => this.graph.order.circular(queue)).sort();
+  private onCircles(travelled: readonly string[]): string {
+    return travelled
+      .filter((queue) => this.graph.order.circular(queue))
+      .sort()
+      .join('\n');
   }
 
   /** Lets what came together go on from the hop that came last; the others join it. */
@@ -311,13 +326,7 @@ export class Walk {
     if (delivered) return;
     // nothing of it is anywhere: the whole publish ends here, at each exchange that let it fall
     if (mandatory)
-      return end(
-        entry,
-        'sent back',
-        `it reached no queue and was published as mandatory`,
-        undefined,
-        copies,
-      );
+      return end(entry, 'sent back', `it reached no queue and was published as mandatory`, undefined, copies);
     for (const { hop, node } of fallen) {
       const key = node.decl.type?.value === 'headers' ? '' : ` \`${hop.message.key}\``;
       end(hop, 'lost', `no binding of ${addressOf(node.thing)} matches${key}`, undefined, copies);
@@ -360,7 +369,7 @@ export class Walk {
     let refused: { why: string; place?: Place } | undefined;
     for (const { edge, ask } of ways) {
       if (edge.kind !== 'take' || !ask) continue;
-      const permission = this.decide(ask, hop.message);
+      const permission = decideFor(this.graph, ask, hop.message.key);
       if (permission.allowed) takers.add(ask.who.id);
       else refused ??= permission;
     }
@@ -384,7 +393,7 @@ export class Walk {
     if (closed) return waits(closed.why, closed.place);
     if (way.messages === undefined)
       return waits(`link ${link.name} carries no key \`${hop.message.key}\``, decl.keys?.place);
-    const permission = this.decide(ask!, hop.message);
+    const permission = decideFor(this.graph, ask!, hop.message.key);
     if (!permission.allowed) return waits(permission.why, permission.place);
     const next = this.step(hop, way, copies);
     const tired = this.round > MOST_ROUND && this.graph.order.circular(queue.id);
@@ -394,29 +403,15 @@ export class Walk {
     this.arrive(next, sender ?? NOBODY, false);
   }
 
-  private decide({ who, action, on, source }: Ask, { key }: Message): Decision {
-    const { topology, decide } = this.graph;
-    const tenant = who.kind === 'link' ? undefined : tenantOf(topology, who);
-    return decide({
-      who: { thing: who, tenant: tenant ?? topology.declared.tenant?.value },
-      action,
-      on,
-      key,
-      ...(source ? { source } : {}),
-    });
-  }
-
   /** Asks for what a step needs; without it the branch ends refused. Nobody known to ask is let through. */
   private allows(hop: Draft, ask: Ask | undefined): boolean {
     if (!ask) return true;
-    const permission = this.decide(ask, hop.message);
+    const permission = decideFor(this.graph, ask, hop.message.key);
     hop.permission = permission;
     if (!permission.allowed) end(hop, 'refused', permission.why, permission.place);
     return permission.allowed;
   }
 }
-
-const NO_EDGES: readonly Edge[] = [];
 
 function hopAt(
   node: string,
@@ -432,9 +427,6 @@ function end(hop: Draft, outcome: Outcome, why: string, place?: Place, copies = 
   const said: End = { outcome, why, copies, ...(place ? { place } : {}) };
   hop.end = said;
 }
-
-const sameItems = (a: readonly string[], b: readonly string[]): boolean =>
-  a.length === b.length && a.every((each, i) => each === b[i]);
 
 /** Whether two copies are the same message: what conditions further on could tell apart. */
 const alike = (a: Message, b: Message): boolean =>
@@ -454,6 +446,22 @@ const BECAUSE: Record<DeadLetterReason, string> = {
   overflow: 'the queue is full',
   'too many deliveries': 'it is tried too often',
 };
+
+/** @returns whether something that a message needs is allowed, and why */
+export function decideFor(
+  { topology, decide }: RoutingGraph,
+  { who, action, on, source }: Ask,
+  key: string,
+): Decision {
+  const tenant = who.kind === 'link' ? undefined : tenantOf(topology, who);
+  return decide({
+    who: { thing: who, tenant: tenant ?? topology.declared.tenant?.value },
+    action,
+    on,
+    key,
+    ...(source ? { source } : {}),
+  });
+}
 
 /** @returns how many instances of an app run; one where the topology does not say. */
 export function instancesOf(graph: RoutingGraph, app: string): number {

@@ -1,7 +1,9 @@
 /** The permission that the ways of a topology need: who has to be allowed what, for messages to go as declared. */
 import { type Thing, addressOf } from '../../language/thing.ts';
+import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Surroundings, asksOf } from '../../routing/onward.ts';
 import type { Edge } from '../../routing/parts.ts';
+import { tenantOf } from '../../topology/owner.ts';
 import type { AccessRequest, Caller, Decide, Decision } from '../../routing/permission.ts';
 
 /** One permission that a way needs. */
@@ -19,6 +21,12 @@ export interface Need {
 export interface Owned extends Surroundings {
   owner(of: Thing): string | undefined;
 }
+
+/** @returns a graph as ways are asked about in it */
+export const ownedIn = (graph: RoutingGraph): Owned => ({
+  ...surroundingsOf(graph),
+  owner: (of) => tenantOf(graph.topology, of),
+});
 
 /** @returns the permission that one way needs; none for ways that the broker itself goes */
 export function needsOf(around: Owned, edge: Edge): Need[] {

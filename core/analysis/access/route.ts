@@ -1,11 +1,12 @@
 /** All the permission that one route needs: from an app that sends a message type to everyone who gets it. */
-import { type Need, isMet, narrowest, needsOf } from './needs.ts';
-import { arrivalOf, publishedBy, verdictAt } from '../classes/arrivals.ts';
+import { type Need, isMet, narrowest, needsOf, ownedIn } from './needs.ts';
+import { ARRIVALS, publishedBy } from '../classes/arrivals.ts';
 import type { Arrival } from '../classes/variety.ts';
 import type { Edited } from '../../base/edits.ts';
 import { addressOf } from '../../language/thing.ts';
 import { publisherId } from '../../routing/edge-specs.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
+import { entered, onward } from '../../routing/onward.ts';
 import type { Edge } from '../../routing/parts.ts';
 import { addItem } from '../../syntax/edit/edit.ts';
 import { sequence } from '../../syntax/edit/proved.ts';
@@ -15,31 +16,35 @@ import type { Topology } from '../../topology/topology.ts';
 
 /** @returns the permission that every hop of a route may need, each once, in the order a message needs it */
 export function needsOfRoute(graph: RoutingGraph, app: string, type: string): Need[] {
-  const around = {
-    node: (id: string) => graph.nodes.get(id),
-    out: (id: string) => graph.out.get(id) ?? [],
-    owner: (of: Parameters<typeof tenantOf>[1]) => tenantOf(graph.topology, of),
-  };
+  const around = ownedIn(graph);
   const found = new Map<string, Need>();
-  const seen = new Set<string>();
-  const go = (edge: Edge, arrival: Arrival): void => {
+  const seen = new Map<string, Set<Arrival>>();
+  const needed = (edge: Edge): void => {
     for (const need of needsOf(around, edge)) {
       const id = `${need.who.thing.id} ${need.action} ${need.on.id}`;
       if (!found.has(id)) found.set(id, need);
     }
-    const id = `${edge.to} ${arrival.key} ${arrival.wrapped}`;
-    if (seen.has(id)) return;
-    seen.add(id);
-    for (const next of around.out(edge.to)) {
-      // dead letters are another route, which begins when something goes wrong
-      if (next.kind === 'deadLetter' || !verdictAt(next, arrival).some) continue;
-      const wraps = next.subscription?.decl.wrap?.value === true;
-      go(next, wraps ? arrivalOf(arrival.type, '', true) : arrival);
-    }
   };
-  for (const edge of around.out(publisherId(app))) {
+  const open: { readonly edge: Edge; readonly arrival: Arrival; readonly enters: boolean }[] = [];
+  for (const edge of around.out(publisherId(app)).toReversed()) {
     const arrival = edge.kind === 'publish' && edge.label === type ? publishedBy(graph, edge) : undefined;
-    if (arrival) go(edge, arrival);
+    if (arrival) open.push({ edge, arrival, enters: true });
+  }
+  for (let at = open.pop(); at; at = open.pop()) {
+    const { edge, arrival, enters } = at;
+    needed(edge);
+    const node = around.node(edge.to);
+    if (!node) continue;
+    const here = enters ? entered(node, arrival, ARRIVALS) : arrival;
+    const known = seen.get(node.id) ?? new Set();
+    seen.set(node.id, known);
+    if (known.has(here)) continue;
+    known.add(here);
+    for (const way of onward(around, node, here, ARRIVALS).toReversed()) {
+      // dead letters are another route, which begins when something goes wrong
+      if (way.edge.kind === 'deadLetter' || !way.messages) continue;
+      open.push({ edge: way.edge, arrival: way.messages, enters: way.sender !== undefined });
+    }
   }
   return [...found.values()];
 }

@@ -1,10 +1,9 @@
 /** What the routes of a topology need of its statements, and what those allow beyond. */
-import { type Need, isMet, needsOf } from './needs.ts';
+import { type Need, isMet, needsOf, ownedIn } from './needs.ts';
 import type { Action, StatementDecl } from '../../language/statement.ts';
 import type { Thing } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import { covers, names } from '../../routing/permission.ts';
-import { tenantOf } from '../../topology/owner.ts';
 
 export interface Usage {
   /** Every permission that some way needs. */
@@ -17,23 +16,11 @@ export interface Usage {
 
 /** @returns what every way of a graph needs, and which statement gives it */
 export function usageOf(graph: RoutingGraph): Usage {
-  const around = {
-    node: (id: string) => graph.nodes.get(id),
-    out: (id: string) => graph.out.get(id) ?? [],
-    owner: (of: Thing) => tenantOf(graph.topology, of),
-  };
+  const around = ownedIn(graph);
   const needs: Need[] = [];
   const unmet: Need[] = [];
   const metBy = new Map<StatementDecl, Need[]>();
   for (const edge of graph.edges) {
-    // most ways are bindings, which the broker itself goes
-    if (
-      edge.kind !== 'take' &&
-      edge.kind !== 'publish' &&
-      edge.kind !== 'subscription' &&
-      edge.kind !== 'link'
-    )
-      continue;
     for (const need of needsOf(around, edge)) {
       needs.push(need);
       const { allowed, by } = isMet(graph.decide, need);

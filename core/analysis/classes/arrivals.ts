@@ -1,7 +1,8 @@
 /** Which published message types come to which node, told by what the conditions on the way can let through. */
 import { type Arrival, type Verdict, verdictOn } from './variety.ts';
 import { Layered, differing, sharesKeys } from '../../incremental/layered.ts';
-import type { RoutingGraph } from '../../routing/graph.ts';
+import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
+import { type Domain, type Surroundings, entered, onward } from '../../routing/onward.ts';
 import type { Edge, GraphNode } from '../../routing/parts.ts';
 import type { MessageType } from '../../topology/messages.ts';
 
@@ -31,6 +32,14 @@ export function verdictAt(edge: Edge, arrival: Arrival): Verdict {
   if (!found) known.set(arrival, (found = verdictOn(edge.condition, arrival)));
   return found;
 }
+
+/** Messages of declared types, each in the form it comes in. */
+export const ARRIVALS: Domain<Arrival> = {
+  through: (edge, arrival) => (verdictAt(edge, arrival).some ? arrival : undefined),
+  past: (edge, arrival) => (verdictAt(edge, arrival).every ? undefined : arrival),
+  keyed: ({ type, wrapped }, key) => arrivalOf(type, key, wrapped),
+  wrapped: ({ type }) => arrivalOf(type, '', true),
+};
 
 /** @returns the messages of a publish, as they enter. */
 export function publishedBy(graph: RoutingGraph, { publish }: Edge): Arrival | undefined {
@@ -115,13 +124,16 @@ function over(known: Arrivals, fresh: Arrivals): Arrivals {
 /** Arrivals on their way through a graph. */
 class Following {
   private readonly work: { readonly node: GraphNode; readonly arrival: Arrival }[] = [];
+  private readonly around: Surroundings;
 
   constructor(
     private readonly graph: RoutingGraph,
     private readonly found: Map<string, Set<Arrival>>,
     /** The nodes that are followed again; all others are known already. */
     private readonly anew: ReadonlySet<string> | undefined,
-  ) {}
+  ) {
+    this.around = surroundingsOf(graph);
+  }
 
   publish(publisher: string): void {
     for (const edge of this.graph.out.get(publisher) ?? []) {
@@ -134,16 +146,11 @@ class Following {
     for (let next = this.work.pop(); next; next = this.work.pop()) this.goOn(next.node, next.arrival);
   }
 
-  private enter(id: string, arrival: Arrival, addressed: boolean): void {
+  private enter(id: string, arrival: Arrival, enters: boolean): void {
     if (this.anew && !this.anew.has(id)) return;
     const node = this.graph.nodes.get(id);
     if (!node) return;
-    let form = arrival;
-    // through the unnamed exchange a key is the queue's name (AMQP 0-9-1 §3.1.3.1)
-    if (addressed && node.role === 'queue' && this.isAmqp(node.thing.broker)) {
-      const name = ('wireName' in node.decl && node.decl.wireName?.value) || node.thing.name;
-      form = arrivalOf(arrival.type, name, arrival.wrapped);
-    }
+    const form = enters ? entered(node, arrival, ARRIVALS) : arrival;
     let here = this.found.get(id);
     if (!here) this.found.set(id, (here = new Set()));
     if (here.has(form)) return;
@@ -153,31 +160,8 @@ class Following {
 
   /** From a node on, by every way that may let it. */
   goOn(node: GraphNode, arrival: Arrival): void {
-    const ways = this.graph.out.get(node.id) ?? [];
-    let allRouted = false;
-    for (const edge of ways) {
-      if (edge.kind === 'unrouted') continue;
-      const verdict = verdictAt(edge, arrival);
-      if (edge.kind === 'binding' && verdict.every) allRouted = true;
-      if (!verdict.some) continue;
-      if (edge.kind === 'deadLetter') {
-        const key = edge.deadLetter?.key?.value;
-        this.enter(
-          edge.to,
-          key === undefined ? arrival : arrivalOf(arrival.type, key, arrival.wrapped),
-          true,
-        );
-      } else if (edge.kind === 'subscription') {
-        const wraps = edge.subscription?.decl.wrap?.value === true;
-        this.enter(edge.to, wraps ? arrivalOf(arrival.type, '', true) : arrival, false);
-      } else this.enter(edge.to, arrival, edge.kind !== 'binding' && edge.kind !== 'take');
-    }
-    if (!allRouted)
-      for (const edge of ways) if (edge.kind === 'unrouted') this.enter(edge.to, arrival, false);
-  }
-
-  private isAmqp(broker: string): boolean {
-    return this.graph.topology.declared.brokers?.get(broker)?.value.variant === 'amqp';
+    for (const { edge, messages, sender, enters } of onward(this.around, node, arrival, ARRIVALS))
+      if (messages) this.enter(edge.to, messages, sender !== undefined || enters === true);
   }
 }
 

@@ -5,21 +5,22 @@
  */
 import type { Telling } from '../trace/narrate.ts';
 import { type TextEdit, applyEdits } from '../../base/edits.ts';
-import { admits, evaluate } from '../../conditions/evaluate.ts';
+import { evaluate } from '../../conditions/evaluate.ts';
 import { attributeName, explain, show } from '../../conditions/explain.ts';
 import type { Message } from '../../conditions/message.ts';
 import { type Solution, assign, solve } from '../../conditions/solve.ts';
 import { ENTRIES, addressOf, thing } from '../../language/thing.ts';
 import { mqttEntry } from '../../routing/edge-specs.ts';
-import { type RoutingGraph, buildGraph } from '../../routing/graph.ts';
+import { type RoutingGraph, buildGraph, surroundingsOf } from '../../routing/graph.ts';
+import { type Domain, NOBODY, type Onward, addressed, entered, onward } from '../../routing/onward.ts';
 import type { Edge } from '../../routing/parts.ts';
 import type { Hop, Sending } from '../../routing/hop.ts';
-import { trace } from '../../routing/trace.ts';
+import { hopsOf, trace } from '../../routing/trace.ts';
+import { ONE_MESSAGE, decideFor } from '../../routing/walk.ts';
 import { addItem, removeAt, writeScalar } from '../../syntax/edit/edit.ts';
 import type { Placed } from '../../syntax/place.ts';
 import type { Json } from '../../syntax/render.ts';
 import { lookUp } from '../../topology/address.ts';
-import { tenantOf } from '../../topology/owner.ts';
 import { readTopology } from '../../topology/read.ts';
 
 /** A way to let the message through. */
@@ -55,8 +56,9 @@ export function whyNot(graph: RoutingGraph, message: Message, sending: Sending, 
     const text = target ? (root.end?.why ?? 'it enters nowhere') : `there is no store ${name}`;
     return { reached: false, branch: [], failed: { text }, changes: [] };
   }
-  const branch = closest(graph, entry, store, root.message, root);
-  if (!branch) {
+  const matched = matchedIn(root);
+  const steps = closest(graph, entry, store, root.message, matched);
+  if (!steps) {
     const text = `no way leads from ${nameOf(graph, entry)} to ${name}`;
     return {
       reached: false,
@@ -65,21 +67,22 @@ export function whyNot(graph: RoutingGraph, message: Message, sending: Sending, 
       changes: bindingTo(graph, message, sending, store, entry),
     };
   }
+  const branch = steps.map(({ way }) => way.edge);
   return {
     reached: false,
     branch,
-    failed: firstFailure(graph, branch, root, message),
+    failed: firstFailure(graph, steps, root, matched),
     changes: [
       ...messageChanges(graph, message, sending, store, branch),
-      ...topologyChanges(graph, message, sending, store, branch),
+      ...topologyChanges(graph, message, sending, store, steps),
     ],
   };
 }
 
-function reaches(hop: Hop, store: string): boolean {
-  const here =
-    hop.node === store && !hop.again && hop.end?.outcome !== 'refused' && hop.end?.outcome !== 'lost';
-  return here || hop.next.some((next) => reaches(next, store));
+function reaches(root: Hop, store: string): boolean {
+  for (const { node, again, end } of hopsOf({ root }))
+    if (node === store && !again && end?.outcome !== 'refused' && end?.outcome !== 'lost') return true;
+  return false;
 }
 
 function entryOf(graph: RoutingGraph, sending: Sending): string | undefined {
@@ -88,39 +91,44 @@ function entryOf(graph: RoutingGraph, sending: Sending): string | undefined {
   return found.ok ? found.thing.id : undefined;
 }
 
-/** Whether a way lets a message on as things are: its condition, and the permission of who moves it. */
-function passes(
-  graph: RoutingGraph,
-  edge: Edge,
-  message: Message,
-  matchedElsewhere: ReadonlySet<string>,
-): boolean {
-  if (edge.kind === 'unrouted') return !matchedElsewhere.has(edge.from);
-  if (edge.link?.decl.active?.value === false) return false;
-  return admits(edge.condition, message) && permissionFor(graph, edge, message) === undefined;
+/** A way, and the message as it comes to it. */
+interface Step {
+  readonly way: Onward<Message>;
+  readonly message: Message;
 }
 
-/** @returns why whoever moves a message along a way may not, or undefined when it may. */
-function permissionFor(graph: RoutingGraph, edge: Edge, message: Message): Telling | undefined {
-  const to = graph.nodes.get(edge.to)!.thing;
-  const from = graph.nodes.get(edge.from)!.thing;
-  const ask = (who: typeof to, action: 'publish' | 'consume', on: typeof to) => {
-    const tenant =
-      who.kind === 'link' ? graph.topology.declared.tenant?.value : tenantOf(graph.topology, who);
-    const decision = graph.decide({
-      who: { thing: who, tenant },
-      action,
-      on,
-      key: message.key,
-      source: from,
-    });
-    return decision.allowed
-      ? undefined
-      : { text: decision.why, ...(decision.place ? { place: decision.place } : {}) };
-  };
-  if (edge.kind === 'subscription' && to.kind === 'queue') return ask(from, 'publish', to);
-  if (edge.kind === 'link')
-    return ask(edge.link!.thing, 'consume', from) ?? ask(edge.link!.thing, 'publish', to);
+/** One message that goes every way, whether or not conditions let it: what they lack is told of each way. */
+const ANYWAY: Domain<Message> = {
+  ...ONE_MESSAGE,
+  through: (_, message) => message,
+  past: (_, message) => message,
+};
+
+/** @returns what keeps a message from going on by a way, and at which text; undefined where nothing does */
+function obstacle(
+  graph: RoutingGraph,
+  { way, message }: Step,
+  matched: ReadonlySet<string>,
+): Telling | undefined {
+  const { edge, closed, ask, sender } = way;
+  if (edge.kind === 'unrouted')
+    return matched.has(edge.from)
+      ? {
+          text: `${nameOf(graph, edge.to)} gets only what no binding of ${nameOf(graph, edge.from)} matches`,
+          place: edge.place,
+        }
+      : undefined;
+  if (evaluate(edge.condition, message) !== true)
+    return { text: explain(edge.condition, message).text, place: edge.condition.place ?? edge.place };
+  if (closed) return { text: closed.why, place: closed.place ?? edge.place };
+  const behind = graph.nodes.get(edge.to);
+  const entry = behind && sender ? addressed(surroundingsOf(graph), behind, sender) : undefined;
+  if (entry?.closed) return { text: entry.closed.why, place: entry.closed.place ?? edge.place };
+  for (const each of [ask, entry?.ask]) {
+    if (!each || edge.kind === 'alias' || edge.kind === 'member') continue;
+    const decision = decideFor(graph, each, message.key);
+    if (!decision.allowed) return { text: decision.why, place: decision.place ?? edge.place };
+  }
   return undefined;
 }
 
@@ -133,69 +141,73 @@ const FOLLOWED: ReadonlySet<Edge['kind']> = new Set([
   'member',
 ]);
 
+/** The exchanges and topics that let a message on. */
+function matchedIn(root: Hop): Set<string> {
+  const matched = new Set<string>();
+  for (const hop of hopsOf({ root })) if (!hop.unmatched) matched.add(hop.node);
+  return matched;
+}
+
 /** The way from the entry to the store with the fewest obstacles, then the fewest steps. */
 function closest(
   graph: RoutingGraph,
   entry: string,
   store: string,
   message: Message,
-  root: Hop,
-): Edge[] | undefined {
-  const matched = new Set<string>();
-  const visit = (hop: Hop): void => {
-    if (!hop.unmatched) matched.add(hop.node);
-    hop.next.forEach(visit);
-  };
-  visit(root);
+  matched: ReadonlySet<string>,
+): Step[] | undefined {
+  const around = surroundingsOf(graph);
   // costs are small whole numbers: one list of nodes for each, taken in order
-  const best = new Map<string, { cost: number; by?: Edge }>([[entry, { cost: 0 }]]);
+  const best = new Map<string, { cost: number; message: Message; by?: Step }>([
+    [entry, { cost: 0, message }],
+  ]);
   const levels: string[][] = [[entry]];
   for (let cost = 0; cost < levels.length; cost++) {
-    for (const node of levels[cost] ?? []) {
-      if (best.get(node)!.cost < cost) continue;
-      for (const edge of graph.out.get(node) ?? []) {
-        if (!FOLLOWED.has(edge.kind)) continue;
+    for (const id of levels[cost] ?? []) {
+      const at = best.get(id)!;
+      const node = around.node(id);
+      if (at.cost < cost || !node) continue;
+      for (const way of onward(around, node, at.message, ANYWAY)) {
+        if (!FOLLOWED.has(way.edge.kind)) continue;
+        const by = { way, message: at.message };
         // an obstacle weighs more than any number of steps
-        const next = cost + 1 + (passes(graph, edge, message, matched) ? 0 : 1000);
-        const known = best.get(edge.to);
+        const next = cost + 1 + (obstacle(graph, by, matched) ? 1000 : 0);
+        const { to } = way.edge;
+        const known = best.get(to);
         if (known && known.cost <= next) continue;
-        best.set(edge.to, { cost: next, by: edge });
-        (levels[next] ??= []).push(edge.to);
+        const behind = around.node(to);
+        const here = way.messages ?? at.message;
+        best.set(to, {
+          cost: next,
+          by,
+          message: behind && way.sender ? entered(behind, here, ANYWAY) : here,
+        });
+        (levels[next] ??= []).push(to);
       }
     }
   }
   if (!best.has(store)) return undefined;
-  const branch: Edge[] = [];
-  for (let by = best.get(store)!.by; by; by = best.get(by.from)!.by) branch.unshift(by);
+  const branch: Step[] = [];
+  for (let by = best.get(store)!.by; by; by = best.get(by.way.edge.from)!.by) branch.unshift(by);
   return branch;
 }
 
 function firstFailure(
   graph: RoutingGraph,
-  branch: readonly Edge[],
+  steps: readonly Step[],
   root: Hop,
-  message: Message,
+  matched: ReadonlySet<string>,
 ): WhyNot['failed'] {
   if (root.end?.outcome === 'refused')
     return { text: root.end.why, ...(root.end.place ? { place: root.end.place } : {}) };
-  for (const edge of branch) {
-    if (edge.kind === 'unrouted') continue;
-    if (evaluate(edge.condition, message) !== true) {
-      return { edge, text: explain(edge.condition, message).text, place: edge.condition.place ?? edge.place };
-    }
-    if (edge.link?.decl.active?.value === false) {
-      return { edge, text: `link ${edge.link.thing.name} is not active`, place: edge.link.decl.active.place };
-    }
-    const permission = permissionFor(graph, edge, message);
-    if (permission) return { edge, text: permission.text, place: permission.place ?? edge.place };
+  for (const step of steps) {
+    const failed = obstacle(graph, step, matched);
+    if (failed) return { edge: step.way.edge, ...failed };
   }
-  const edge = branch.find((each) => each.kind === 'unrouted') ?? branch[0];
+  const edge = steps[0]?.way.edge;
   return {
     ...(edge ? { edge, place: edge.place } : {}),
-    text:
-      edge?.kind === 'unrouted'
-        ? `${nameOf(graph, edge.to)} gets only what no binding of ${nameOf(graph, edge.from)} matches`
-        : (root.end?.why ?? 'another way was chosen'),
+    text: root.end?.why ?? 'another way was chosen',
   };
 }
 
@@ -257,8 +269,9 @@ function topologyChanges(
   message: Message,
   sending: Sending,
   store: string,
-  branch: readonly Edge[],
+  steps: readonly Step[],
 ): Change[] {
+  const { topology } = graph;
   const edits: TextEdit[] = [];
   const titles: string[] = [];
   const add = (title: string, edited: ReturnType<typeof addItem>) => {
@@ -266,59 +279,51 @@ function topologyChanges(
     titles.push(title);
     edits.push(...edited.edits);
   };
-  const app = sending.from && thing('app', sending.from.replace(/^app:/, ''));
   const entry = entryOf(graph, sending);
-  if (app && entry) {
-    const on = graph.nodes.get(entry)!.thing;
-    const tenant = tenantOf(graph.topology, app);
-    if (
-      on.kind !== 'alias' &&
-      !graph.decide({ who: { thing: app, tenant }, action: 'publish', on, key: message.key }).allowed
-    ) {
-      add(
-        `let ${app.name} publish into ${addressOf(on)}`,
-        permission(graph.topology, app.id, 'publish', addressOf(on)),
-      );
-    }
-  }
-  for (const edge of branch) {
+  const first = graph.nodes.get(entry ?? '');
+  const publisher = sending.from ? thing('app', sending.from.replace(/^app:/, '')) : undefined;
+  const asked = first && addressed(surroundingsOf(graph), first, { publisher }).ask;
+  if (asked && asked.on.kind !== 'alias' && !decideFor(graph, asked, message.key).allowed)
+    add(
+      `let ${asked.who.name} publish into ${addressOf(asked.on)}`,
+      permission(topology, asked.who.id, 'publish', addressOf(asked.on)),
+    );
+  for (const { way, message: here } of steps) {
+    const { edge, ask, sender } = way;
     const { from, to } = { from: graph.nodes.get(edge.from)!.thing, to: graph.nodes.get(edge.to)!.thing };
-    const fails = edge.kind !== 'unrouted' && evaluate(edge.condition, message) !== true;
+    const fails = edge.kind !== 'unrouted' && evaluate(edge.condition, here) !== true;
     if (fails && edge.kind === 'binding') {
-      add(`bind ${to.name} to ${from.name} for this message too`, binding(graph, edge, message));
+      add(`bind ${to.name} to ${from.name} for this message too`, binding(graph, edge, here));
     } else if (fails && edge.kind === 'subscription') {
       const path = ['brokers', from.broker, 'subscriptions', edge.label, 'filter'];
-      add(
-        `take the filter ${show(edge.condition)} off subscription ${edge.label}`,
-        removeAt(graph.topology, path),
-      );
+      add(`take the filter ${show(edge.condition)} off subscription ${edge.label}`, removeAt(topology, path));
     } else if (fails && edge.kind === 'link') {
       add(
-        `let link ${edge.label} carry \`${message.key}\` too`,
-        addItem(graph.topology, ['links', edge.label, 'keys'], message.key),
+        `let link ${edge.label} carry \`${here.key}\` too`,
+        addItem(topology, ['links', edge.label, 'keys'], here.key),
       );
     }
     if (edge.link?.decl.active?.value === false) {
       const { place } = edge.link.decl.active;
-      add(`make link ${edge.link.thing.name} active`, writeScalar(graph.topology, place, 'true'));
+      add(`make link ${edge.link.thing.name} active`, writeScalar(topology, place, 'true'));
     }
-    if (edge.kind === 'subscription' && permissionFor(graph, edge, message)) {
+    if (edge.kind === 'subscription' && ask && !decideFor(graph, ask, here.key).allowed)
       add(
         `let topic ${addressOf(from)} publish into ${addressOf(to)}`,
-        permission(graph.topology, from.id, 'publish', addressOf(to)),
+        permission(topology, from.id, 'publish', addressOf(to)),
       );
-    }
-    if (edge.kind === 'link' && permissionFor(graph, edge, message)) {
-      const { id } = edge.link!.thing;
+    if (edge.kind !== 'link') continue;
+    const far = addressed(surroundingsOf(graph), graph.nodes.get(edge.to)!, sender ?? NOBODY).ask;
+    if (ask && !decideFor(graph, ask, here.key).allowed)
       add(
-        `let ${id} take from ${addressOf(from)}`,
-        permission(graph.topology, id, 'consume', addressOf(from)),
+        `let ${ask.who.id} take from ${addressOf(from)}`,
+        permission(topology, ask.who.id, 'consume', addressOf(from)),
       );
+    if (far && !decideFor(graph, far, here.key).allowed)
       add(
-        `let ${id} publish into ${addressOf(to)}`,
-        permission(graph.topology, id, 'publish', addressOf(to)),
+        `let ${far.who.id} publish into ${addressOf(to)}`,
+        permission(topology, far.who.id, 'publish', addressOf(to)),
       );
-    }
   }
   if (titles.length === 0) return bindingTo(graph, message, sending, store, entry ?? '');
   return tried(graph, message, sending, store, [{ title: titles.join(', and '), edits }]);
