@@ -16,7 +16,12 @@ export interface TraceData {
     readonly copies: number;
     readonly takers: readonly string[];
   }[];
-  readonly ends: readonly { readonly outcome: string; readonly at: string; readonly why: string }[];
+  readonly ends: readonly {
+    readonly outcome: string;
+    readonly at: string;
+    readonly why: string;
+    readonly copies: number;
+  }[];
   readonly hops: readonly {
     readonly at: string;
     /** How many hops lie before it on its branch. */
@@ -91,7 +96,12 @@ export function traceData(
   return {
     index,
     stores: [...stores.values()],
-    ends: settled.ends.map(({ hop, end }) => ({ outcome: end.outcome, at: at(hop), why: end.why })),
+    ends: settled.ends.map(({ hop, end }) => ({
+      outcome: end.outcome,
+      at: at(hop),
+      why: end.why,
+      copies: end.copies,
+    })),
     hops,
   };
 }

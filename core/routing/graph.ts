@@ -20,6 +20,8 @@ export interface RoutingGraph {
   readonly decide: Decide;
   /** In which order copies are gathered. */
   readonly order: GatheringOrder;
+  /** The same, dead letters followed too. */
+  readonly roundOrder: GatheringOrder;
 }
 
 const NO_EDGES: readonly Edge[] = [];
@@ -65,6 +67,7 @@ export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGr
   const { parts, counts, out, into } = assembled;
   let edges: readonly Edge[] | undefined;
   let order: GatheringOrder | undefined;
+  let roundOrder: GatheringOrder | undefined;
   const graph: RoutingGraph = {
     topology,
     nodes: nodes.all,
@@ -81,6 +84,9 @@ export function buildGraph(topology: Topology, before?: RoutingGraph): RoutingGr
     // only messages that go several ways over links are gathered
     get order() {
       return (order ??= gatheringOrder(nodes.all.keys(), out));
+    },
+    get roundOrder() {
+      return (roundOrder ??= gatheringOrder(nodes.all.keys(), out, true));
     },
   };
   makings.set(graph, { nodes, specs, parts, counts });

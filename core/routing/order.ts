@@ -18,22 +18,28 @@ const FOLLOWED: ReadonlySet<Edge['kind']> = new Set([
   'link',
 ]);
 
+/** The same with what stores give up. */
+const WITH_DEAD_LETTERS: ReadonlySet<Edge['kind']> = new Set([...FOLLOWED, 'deadLetter']);
+
 /**
  * @param nodes the nodes' ids
+ * @param rounds whether dead letters are ways too; else they begin a round of their own
  * @returns the order of all nodes, by their strongly connected components; time and memory are linear in
- *   the ways. Apps are no part of it, nor are dead letters, which begin a round of their own.
+ *   the ways. Apps are no part of it.
  */
 export function gatheringOrder(
   nodes: Iterable<string>,
   out: ReadonlyMap<string, readonly Edge[]>,
+  rounds = false,
 ): GatheringOrder {
+  const followed = rounds ? WITH_DEAD_LETTERS : FOLLOWED;
   const found = new Map<string, number>();
   const lowest = new Map<string, number>();
   const component = new Map<string, number>();
   const circles = new Set<string>();
   const open: string[] = [];
   let components = 0;
-  const waysOf = (id: string) => (out.get(id) ?? []).filter(({ kind }) => FOLLOWED.has(kind));
+  const waysOf = (id: string) => (out.get(id) ?? []).filter(({ kind }) => followed.has(kind));
   interface Visit {
     readonly id: string;
     readonly ways: readonly Edge[];

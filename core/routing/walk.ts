@@ -428,8 +428,8 @@ function end(hop: Draft, outcome: Outcome, why: string, place?: Place, copies = 
   hop.end = said;
 }
 
-/** Whether two copies are the same message: what conditions further on could tell apart. */
-const alike = (a: Message, b: Message): boolean =>
+/** @returns whether two copies are the same message: conditions further on cannot tell them apart */
+export const alike = (a: Message, b: Message): boolean =>
   a === b ||
   (a.type === b.type &&
     a.key === b.key &&

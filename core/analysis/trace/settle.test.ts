@@ -92,6 +92,35 @@ describe('what becomes of copies that are given up', () => {
     expect(ends.map(({ hop, end }) => `${hop.node} ${end.outcome}`)).toEqual(['queue:m/c looped']);
   });
 
+  test.each(['expired', 'rejected'] as const)(
+    'a way that doubles at each giving-up is counted (%s)',
+    (fate) => {
+      const steps = 20;
+      const each = (line: (i: number) => string) =>
+        Array.from({ length: steps }, (_, i) => line(i)).join('\n');
+      const text = `brokers:
+  m:
+    kind: amqp
+    access: open
+    exchanges:
+${each((i) => `      x${i}: { type: fanout }`)}
+      x${steps}: { type: fanout }
+    queues:
+${each((i) => `      a${i}: { deadLetter: { to: x${i + 1} } }\n      b${i}: { deadLetter: { to: x${i + 1} } }`)}
+      end: {}
+    bindings:
+${each((i) => `      - { from: x${i}, to: a${i} }\n      - { from: x${i}, to: b${i} }`)}
+      - { from: x${steps}, to: end }
+`;
+      const doubling = buildGraph(readTopology([{ name: 'a', text }]));
+      const { trace: found } = trace(doubling, message({}), { to: 'm/x0' });
+      const settled = settle(doubling, found, ({ decl }) => decl.deadLetter && fate);
+      expect(Object.fromEntries(settled.rests)).toEqual({ 'queue:m/end': 2 ** steps });
+      expect(settled.steps).toHaveLength(2 * steps);
+      expect(settled.endless).toBe(false);
+    },
+  );
+
   test('rejected for ever ends all the same', () => {
     const { steps } = run('m/a', (store) => (store.decl.deadLetter ? 'rejected' : undefined));
     expect(steps.length).toBeGreaterThan(100);

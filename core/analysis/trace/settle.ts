@@ -8,6 +8,7 @@ import type { StoreNode } from '../../routing/parts.ts';
 import type { RotationState } from '../../routing/choose.ts';
 import type { DeadLetterReason, End, Hop } from '../../routing/hop.ts';
 import { type Trace, traceDeadLetter } from '../../routing/trace.ts';
+import { alike } from '../../routing/walk.ts';
 
 /** A store a copy was given up by; what a broker keeps with a dead letter. */
 export interface Death {
@@ -37,14 +38,24 @@ export interface Settled {
   readonly endless: boolean;
 }
 
-/** Giving up is followed at most this often; past it the rest is told as looped. */
+/** On circles giving up is followed at most this often; past it the rest is told as looped. */
 const MOST_STEPS = 5_000;
+
+/** Copies that a store gives up alike. */
+interface Given {
+  readonly hop: Hop;
+  readonly fate: DeadLetterReason;
+  readonly deaths: readonly Death[];
+  copies: number;
+}
 
 /**
  * Follows every copy of a trace through the fates its stores have for it. A cycle of dead letters
- * without a rejection in it is cut where it would close, as brokers do.
+ * without a rejection in it is cut where it would close, as brokers do. Copies that a store gives up
+ * alike are followed once, and counted.
  *
- * @param fateOf what a store does to copies that rest in it, by what is on record of them; undefined where they stay
+ * @param fateOf what a store does to copies that rest in it, by what is on record of them that may still
+ *   matter (rejections, and stores they can come back to); undefined where they stay
  */
 export function settle(
   graph: RoutingGraph,
@@ -55,50 +66,76 @@ export function settle(
   const rests = new Map<string, number>();
   const ends: { hop: Hop; end: End }[] = [];
   const steps: GivingUp[] = [];
-  const work: { hop: Hop; end: End; copies: number; deaths: readonly Death[] }[] = trace.ends.map((each) => ({
-    ...each,
-    copies: each.end.copies,
-    deaths: [],
-  }));
-  for (let item = work.shift(); item; item = work.shift()) {
-    const { hop, end, copies, deaths } = item;
+  const given = new Map<string, Given[]>();
+  let round = 0;
+  const come = (hop: Hop, end: End, deaths: readonly Death[]): void => {
     const store = graph.nodes.get(hop.node);
     const resting = end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
     const fate =
-      resting && (store?.role === 'queue' || store?.role === 'subscription')
+      resting && round < MOST_STEPS && (store?.role === 'queue' || store?.role === 'subscription')
         ? fateOf(store, hop.message, deaths)
         : undefined;
-    if (!fate || steps.length >= MOST_STEPS) {
-      if (resting) rests.set(hop.node, (rests.get(hop.node) ?? 0) + copies);
-      ends.push({ hop, end: { ...end, copies } });
-      continue;
+    if (!fate) {
+      if (resting) rests.set(hop.node, (rests.get(hop.node) ?? 0) + end.copies);
+      ends.push({ hop, end });
+      return;
     }
-    const died = recorded({ node: hop.node, fate }, deaths);
-    const next = traceDeadLetter(graph, hop.node, hop.message, fate, turns);
-    turns = next.turns;
-    steps.push({ node: hop.node, fate, copies, trace: next.trace });
-    for (const each of next.trace.ends) {
-      const more = copies * each.end.copies;
-      const elsewhere = each.hop !== next.trace.root;
-      if (elsewhere && fate !== 'rejected' && closesCycle(each.hop.node, died)) {
-        const why =
-          'it comes back to a store that gave it up, with no rejection between: the broker drops it';
-        ends.push({ hop: each.hop, end: { outcome: 'looped', why, copies: more } });
-      } else {
-        work.push({ ...each, copies: more, deaths: died });
+    const here = given.get(hop.node) ?? [];
+    given.set(hop.node, here);
+    const like = here.find(
+      (each) => each.fate === fate && sameDeaths(each.deaths, deaths) && alike(each.hop.message, hop.message),
+    );
+    if (like) like.copies += end.copies;
+    else here.push({ hop, fate, deaths, copies: end.copies });
+  };
+  for (const { hop, end } of trace.ends) come(hop, end, []);
+  for (let store = next(graph, given); store !== undefined; store = next(graph, given)) {
+    const here = given.get(store)!;
+    given.delete(store);
+    for (const { hop, fate, deaths, copies } of here) {
+      const circular = graph.roundOrder.circular(store);
+      if (circular) round++;
+      const died = recorded({ node: store, fate }, deaths, circular);
+      const followed = traceDeadLetter(graph, store, hop.message, fate, turns);
+      turns = followed.turns;
+      steps.push({ node: store, fate, copies, trace: followed.trace });
+      for (const each of followed.trace.ends) {
+        const more = copies * each.end.copies;
+        const elsewhere = each.hop !== followed.trace.root;
+        if (elsewhere && fate !== 'rejected' && closesCycle(each.hop.node, died)) {
+          const why =
+            'it comes back to a store that gave it up, with no rejection between: the broker drops it';
+          ends.push({ hop: each.hop, end: { outcome: 'looped', why, copies: more } });
+        } else come(each.hop, { ...each.end, copies: more }, died);
       }
     }
   }
-  return { rests, ends, steps, turns, endless: steps.length >= MOST_STEPS };
+  return { rests, ends, steps, turns, endless: round >= MOST_STEPS };
+}
+
+/** @returns the store to give up next: one that nothing given up elsewhere can come to any more */
+function next(graph: RoutingGraph, given: ReadonlyMap<string, unknown>): string | undefined {
+  let first: string | undefined;
+  for (const store of given.keys())
+    if (first === undefined || graph.roundOrder.rank(store) < graph.roundOrder.rank(first)) first = store;
+  return first;
 }
 
 /**
  * The record of deaths a broker keeps: the latest first, and the earlier ones turned round each time (seen).
  * The order matters, since a rejection ends the search for a cycle only where it stands before the store.
+ * Of stores that no copy comes back to only that they rejected it is kept, without which.
  */
-function recorded(death: Death, before: readonly Death[]): Death[] {
-  return [death, ...before.filter(({ node, fate }) => node !== death.node || fate !== death.fate).reverse()];
+function recorded(death: Death, before: readonly Death[], circular: boolean): Death[] {
+  const others = before
+    .filter(({ node, fate }) => node === '' || node !== death.node || fate !== death.fate)
+    .reverse();
+  if (circular) return [death, ...others];
+  return death.fate === 'rejected' ? [{ node: '', fate: 'rejected' }, ...others] : others;
 }
+
+const sameDeaths = (a: readonly Death[], b: readonly Death[]): boolean =>
+  a.length === b.length && a.every(({ node, fate }, i) => node === b[i]!.node && fate === b[i]!.fate);
 
 /** Whether a copy that died so comes round: the store is on record, and no rejection up to there. */
 function closesCycle(node: string, deaths: readonly Death[]): boolean {

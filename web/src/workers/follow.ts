@@ -149,6 +149,7 @@ function hopView(workspace: Workspace, hop: Hop, before?: Hop): HopView {
     copies: hop.copies,
     latency: hop.latency,
     again: hop.again === true,
+    joins: hop.joins !== undefined,
     ...(hop.note ? { note: hop.note } : {}),
     takers: [...(hop.takers ?? [])],
     ...(hop.end

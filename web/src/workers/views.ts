@@ -317,6 +317,8 @@ export interface HopView {
   copies: number;
   latency: number;
   again: boolean;
+  /** Its copies go on with others that came here alike. */
+  joins: boolean;
   note?: string;
   takers: string[];
   end?: { outcome: Outcome; why: string; spot?: Spot };

@@ -18,6 +18,7 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
       <span v-if="hop.copies > 1" class="copies">{{ hop.copies }} copies</span>
       <span v-if="hop.latency" class="soft">{{ hop.latency }} ms</span>
       <span v-if="hop.again" class="soft">has its copy already</span>
+      <span v-if="hop.joins" class="soft">goes on with the other copies that come here</span>
       <span
         v-if="hop.end"
         class="outcome"
