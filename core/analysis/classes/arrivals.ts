@@ -64,6 +64,25 @@ export interface FollowedAgain extends Followed {
 export const arrivalsIn = (graph: RoutingGraph): Arrivals => followArrivals(graph).arrivals;
 
 /**
+ * @returns which published messages come to one node, in order of declaration; costs what leads there
+ */
+export function arrivalsAt(graph: RoutingGraph, id: string): readonly Arrival[] {
+  const { into, topology } = graph;
+  const upstream = new Set([id]);
+  const publishers: string[] = [];
+  for (const at of upstream)
+    for (const { kind, from } of into.get(at) ?? []) {
+      if (kind === 'publish') publishers.push(from);
+      else upstream.add(from);
+    }
+  const found = new Map<string, Set<Arrival>>();
+  const walk = new Following(graph, found, upstream);
+  for (const publisher of new Set(publishers)) walk.publish(publisher);
+  walk.finish();
+  return inOrder(topology.messages.keys())(found.get(id) ?? new Set());
+}
+
+/**
  * Follows every published type through the graph. Refusals are not asked about: they are findings of
  * their own, and what lies behind one is not wrong for it.
  * @param before an earlier state by the same reader: only what lies behind a change is followed again,

@@ -2,6 +2,7 @@
  * A condition tried before it is written: what it lets through of the messages that come to it. The
  * text is read by the language's own reader, in the place where it will stand.
  */
+import { arrivalsAt } from '../classes/arrivals.ts';
 import { keptSamples } from '../samples/kept.ts';
 import { samplesOf } from '../samples/samples.ts';
 import type { Edited } from '../../base/edits.ts';
@@ -87,8 +88,7 @@ export function tryCondition(graph: RoutingGraph, edge: Edge, predicate: Predica
   const kept = keptSamples(topology);
   const found: Trial[] = [];
   for (const id of typesAt(graph, edge.from)) {
-    const type = topology.messages.get(id);
-    if (!type) continue;
+    const type = topology.messages.get(id)!;
     const own = kept.filter(({ message }) => message.type === id);
     for (const { name, message } of [...samplesOf(type), ...own]) {
       if (found.length >= most) return found;
@@ -99,17 +99,9 @@ export function tryCondition(graph: RoutingGraph, edge: Edge, predicate: Predica
   return found;
 }
 
-/** The message types published upstream of a node, itself included. */
+/** @returns the message types that may come to a node, in order of declaration */
 export function typesAt(graph: RoutingGraph, node: string): Set<string> {
-  const seen = new Set([node]);
-  const types = new Set<string>();
-  for (const at of seen) {
-    for (const edge of graph.into.get(at) ?? []) {
-      if (edge.kind === 'publish') types.add(edge.label);
-      else seen.add(edge.from);
-    }
-  }
-  return types;
+  return new Set(arrivalsAt(graph, node).map(({ type }) => type.id));
 }
 
 /** The edits that write a condition; empty text takes a filter away. */
