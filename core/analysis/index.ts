@@ -6,7 +6,7 @@ export { allowNeeds, needTitle, needsOfRoute } from './access/route.ts';
 export { excessOf, usageOf } from './access/usage.ts';
 export type { Accepted } from './checks/acceptances.ts';
 export { isWhole, obstaclesIn, promisesNotKept, review } from './checks/review.ts';
-export { ABOUT_ACCEPTANCES, CHECKS, Checking, checkAll } from './checks/run.ts';
+export { ABOUT_ACCEPTANCES, CHECKS, checkAll } from './checks/run.ts';
 export { arrivalsIn } from './classes/arrivals.ts';
 export { type ChangeKind, compareGraphs } from './compare/graphs.ts';
 export { outcomeChange, outcomeOf } from './compare/outcomes.ts';

@@ -1,4 +1,5 @@
 /** What may be written where the cursor is: keys from the language, names and values from the topology. */
+import { kindOf } from '../brokers/kinds.ts';
 import { type Context, contextAt } from './context.ts';
 import type { Shape } from '../language/shape.ts';
 import {
@@ -172,9 +173,13 @@ function name(text: string, about: string, flow: boolean): Completion {
 
 function topics(topology: Topology, flow: boolean): Completion[] {
   return [...(topology.declared.brokers?.values() ?? [])].flatMap(({ name: broker, value }) =>
-    value.variant === 'pubsub'
-      ? [...(value.topics?.keys() ?? [])].map((topic) => name(`topic:${broker}/${topic}`, 'topic', flow))
-      : [],
+    kindOf(value)
+      .resources(value)
+      .flatMap(([kind, items]) =>
+        kind === 'topic'
+          ? [...(items?.keys() ?? [])].map((topic) => name(`topic:${broker}/${topic}`, 'topic', flow))
+          : [],
+      ),
   );
 }
 
@@ -189,18 +194,11 @@ function resources(
   // a broker's own names come first, and bare
   brokers.sort((a, b) => Number(b.name === home) - Number(a.name === home));
   for (const { name: broker, value } of brokers) {
-    const see = (kind: ThingKind, items: ReadonlyMap<string, unknown> | undefined) => {
-      if (!kinds.includes(kind)) return;
+    for (const [kind, items] of kindOf(value).resources(value)) {
+      if (!kinds.includes(kind)) continue;
       for (const each of items?.keys() ?? [])
         found.push(name(broker === home ? each : addressOf(thing(kind, each, broker)), kind, flow));
-    };
-    if (value.variant === 'amqp') see('exchange', value.exchanges);
-    else {
-      see('topic', value.topics);
-      see('subscription', value.subscriptions);
     }
-    see('queue', value.queues);
-    see('alias', value.aliases);
     if (found.length > MOST) break;
   }
   return found;

@@ -2,7 +2,7 @@
 import { nodeName, noteOf } from './words.ts';
 import type { Thing } from '../language/thing.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
-import type { Edge } from '../routing/parts.ts';
+import type { Edge } from '../brokers/terms.ts';
 
 /** @returns the graph's nodes of a thing: an app that sends and takes has two; a subscription that hands on, none */
 export function nodesOfThing(graph: RoutingGraph, { kind, name, id }: Thing): string[] {

@@ -28,7 +28,7 @@ export function symbolAt(topology: Topology, doc: string, offset: number): Symbo
     if (here(place)) return { thing: of, place, declares: true };
   for (const use of usesIn(topology.declared)) {
     if (!here(use.value.place)) continue;
-    const meant = meantBy(topology.declared, use);
+    const meant = meantBy(topology.names, use);
     if (meant) return { thing: meant, place: use.value.place, declares: false };
   }
   return undefined;
@@ -39,17 +39,9 @@ export function usesOf(topology: Topology, { id, name }: Pick<Thing, 'id' | 'nam
   const found: Place[] = [];
   // whatever names it ends in its name; looking up what is meant costs far more than asking that first
   const names = (value: Located<string> | undefined) => value?.value.endsWith(name) === true;
-  const elsewhere = (owner: object) => {
-    const decl = owner as Partial<BindingDecl & AmqpQueueDecl & AppDecl & MessageTypeDecl & SubscriptionDecl>;
-    const { from, to } = decl;
-    if (from && to) return !names(from) && !names(to);
-    const { home, tenant, publishes, consumes, extends: parents, topic } = decl;
-    if (home || tenant || publishes || consumes || parents || topic) return false;
-    return !names(decl.deadLetter?.to) && !names(decl.perInstanceOf);
-  };
-  for (const { uses } of namingsIn(topology.declared, { has: elsewhere })) {
+  for (const { uses } of namingsIn(topology.declared)) {
     for (const use of uses)
-      if (names(use.value) && meantBy(topology.declared, use)?.id === id) found.push(use.value.place);
+      if (names(use.value) && meantBy(topology.names, use)?.id === id) found.push(use.value.place);
   }
   return found;
 }

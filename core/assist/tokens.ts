@@ -73,7 +73,7 @@ function namesIn(topology: Topology, doc: string): ReadonlyMap<number, Token['ty
   const found = new Map<number, Token['type']>();
   for (const use of usesIn(topology.declared)) {
     const { place } = use.value;
-    if (place.doc === doc && meantBy(topology.declared, use))
+    if (place.doc === doc && meantBy(topology.names, use))
       found.set(spanOf(topology, place).start, 'variable');
   }
   for (const { place } of declarationsIn(topology))

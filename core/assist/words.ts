@@ -3,7 +3,7 @@ import { formatDuration } from '../base/values.ts';
 import { show } from '../conditions/explain.ts';
 import { addressOf } from '../language/thing.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
-import type { Edge, GraphNode } from '../routing/parts.ts';
+import type { Edge, GraphNode } from '../brokers/terms.ts';
 import { instancesOf } from '../routing/walk.ts';
 
 /** The line under a node's name: its type and the settings that matter. */

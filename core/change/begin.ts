@@ -1,4 +1,5 @@
 /** New things and what they need, in one go: a queue with what feeds it, who takes from it, and the permission for both. */
+import { kindOf } from '../brokers/kinds.ts';
 import type { Edited } from '../base/edits.ts';
 import { byteLength } from '../base/values.ts';
 import { thing } from '../language/thing.ts';
@@ -39,13 +40,13 @@ export function beginQueue(topology: Topology, wanted: NewQueue): Edited {
     return { ok: false, message: `There is a queue \`${broker}/${name}\` already.` };
   if (taker !== undefined && !declared.apps?.has(taker))
     return { ok: false, message: `There is no app \`${taker}\`.` };
-  const amqp = decl.variant === 'amqp';
-  const feeds = amqp ? decl.exchanges : decl.topics;
-  if (from !== undefined && !feeds?.has(from))
-    return { ok: false, message: `There is no ${amqp ? 'exchange' : 'topic'} \`${from}\` on ${broker}.` };
+  const kind = kindOf(decl);
+  if (from !== undefined && !kind.feeds(decl).some((each) => each.name === from))
+    return { ok: false, message: `There is no ${kind.feed} \`${from}\` on ${broker}.` };
 
   const steps: ((now: Placed) => Edited)[] = [(now) => setAt(now, ['brokers', broker, 'queues', name], {})];
-  if (from !== undefined) steps.push((now) => feed(now, topology, wanted, from, condition));
+  if (from !== undefined)
+    steps.push((now) => kind.feedQueue(now, { broker, decl, queue: name, from }, condition));
   if (taker !== undefined)
     steps.push((now) => addItem(now, ['apps', taker, 'consumes'], { from: `${broker}/${name}` }));
   if (wanted.permission) {
@@ -55,44 +56,16 @@ export function beginQueue(topology: Topology, wanted: NewQueue): Edited {
   return sequence(topology, steps);
 }
 
-function feed(
-  now: Placed,
-  { declared }: Topology,
-  { broker, name }: NewQueue,
-  from: string,
-  condition: string | undefined,
-): Edited {
-  const decl = declared.brokers!.get(broker)!.value;
-  if (decl.variant === 'amqp') {
-    const type = decl.exchanges?.get(from)?.value.type?.value;
-    const bare = decl.exchanges?.has(name) ? `queue:${name}` : name;
-    const key = condition || (type === 'topic' ? '#' : '');
-    const how: Record<string, Json> =
-      type === 'fanout' ? {} : type === 'headers' ? { headers: { match: 'all', values: {} } } : { key };
-    const exchange = decl.queues?.has(from) ? `exchange:${from}` : from;
-    return addItem(now, ['brokers', broker, 'bindings'], { from: exchange, to: bare, ...how });
-  }
-  const path: Path = ['brokers', broker, 'subscriptions', freeName(`${name}-feed`, decl.subscriptions)];
-  const filter: Record<string, Json> = condition ? { filter: { selector: condition } } : {};
-  return setAt(now, path, { topic: from, to: name, ...filter });
-}
-
-/** A subscription must not share the queue's name: both would answer to one address. */
-function freeName(name: string, taken: { has(name: string): boolean } | undefined): string {
-  let free = name;
-  for (let n = 2; taken?.has(free); n++) free = `${name}-${n}`;
-  return free;
-}
-
 /** Statements for those who would be refused: the topic that hands over, the app that takes. */
 function statementsFor(topology: Topology, { broker, name, from, taker }: NewQueue): Json[] {
   const decide = accessOf(topology);
   const queue = thing('queue', name, broker);
   const address = `${broker}/${name}`;
   const found: Json[] = [];
-  const hosted = topology.declared.brokers?.get(broker)?.value.variant === 'pubsub';
-  if (hosted && from !== undefined) {
-    const topic = thing('topic', from, broker);
+  const decl = topology.declared.brokers?.get(broker)?.value;
+  const kind = decl && kindOf(decl);
+  if (kind?.feedsNeedPermission && from !== undefined) {
+    const topic = thing(kind.feed, from, broker);
     const who = { thing: topic, tenant: tenantOf(topology, topic) };
     if (!decide({ who, action: 'publish', on: queue, source: topic }).allowed)
       found.push({ name: `${from} into ${name}`, allow: ['publish'], who: topic.id, on: address });

@@ -87,7 +87,7 @@ const ON_BROKER = /^((?:exchange|queue|topic|subscription|alias):)?([^/]*)\//;
 function textAfter(topology: Topology, use: Use, renaming: Renaming): string {
   const { of, name } = renaming;
   const { value } = use.value;
-  const meant = meantBy(topology.declared, use);
+  const meant = meantBy(topology.names, use);
   if (of.kind === 'app' && use.means.by === 'wide' && !meant)
     for (const session of sessionsIn(topology))
       if (value === addressOf(session) || value === session.id) {
@@ -106,8 +106,8 @@ function textAfter(topology: Topology, use: Use, renaming: Renaming): string {
 }
 
 /** What a use says with the kind of what it means. */
-function withKind({ declared }: Topology, use: Use, renaming: Renaming): string | undefined {
-  const meant = meantBy(declared, use);
+function withKind({ names }: Topology, use: Use, renaming: Renaming): string | undefined {
+  const meant = meantBy(names, use);
   if (!meant?.broker || use.means.by === 'id') return undefined;
   const now = after(meant, renaming);
   const bare =
@@ -140,8 +140,8 @@ function changedMeanings(
   if (usesNow.length !== uses.length) return 'With this name, something would no longer be read.';
   const strays: number[] = [];
   for (const [i, use] of uses.entries()) {
-    const meant = meantBy(topology.declared, use);
-    const meantNow = meantBy(now.declared, usesNow[i]!);
+    const meant = meantBy(topology.names, use);
+    const meantNow = meantBy(now.names, usesNow[i]!);
     if (meantNow?.id !== (meant && after(meant, renaming).id)) strays.push(i);
     else if (!meant && use.means.by === 'wide') {
       const stray = strayPattern(topology, use.value, usesNow[i]!.value, renaming);

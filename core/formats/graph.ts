@@ -1,7 +1,7 @@
 /** The routing graph as data other programs read: JSON, DOT and GraphML. */
 import { show } from '../conditions/explain.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
-import type { Edge } from '../routing/parts.ts';
+import type { Edge } from '../brokers/terms.ts';
 
 export interface GraphData {
   readonly topology: string;

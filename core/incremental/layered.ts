@@ -1,50 +1,77 @@
 /** Maps of which a changed state costs what changed: a base that states share, and what is otherwise. */
 
-/** So many changed values are looked through twice at each look-up before they are put into a new base. */
+/** So many changed values, and a part of large maps, are above a base before they are put into a new one. */
 const MOST_ABOVE = 300;
+const PART_ABOVE = 1 / 64;
 
-/** A map that never changes. Others with the same keys in the same order can be made of it at little cost. */
+/** Stands for a key that is gone. */
+const GONE = Symbol('gone');
+
+/** A map that never changes. Others can be made of it at little cost. */
 export class Layered<K, V> implements ReadonlyMap<K, V> {
   private constructor(
-    /** Shared; holds every key, in order. */
+    /** Shared. */
     readonly base: ReadonlyMap<K, V>,
-    /** The values that are not the base's. */
-    readonly above: ReadonlyMap<K, V>,
+    /** The values that are not the base's, in the order they came. */
+    readonly above: ReadonlyMap<K, V | typeof GONE>,
+    /** One object for as long as the keys and their order stay. */
+    readonly order: object,
+    readonly size: number,
+    /** The base before this one, and what was above it when this one was made. */
+    private readonly earlier?: { readonly base: ReadonlyMap<K, V>; readonly above: Iterable<K> },
   ) {}
 
   /** @param base a map that nobody changes from now on */
   static on<K, V>(base: ReadonlyMap<K, V>): Layered<K, V> {
-    return base instanceof Layered ? base : new Layered(base, new Map());
+    return base instanceof Layered ? base : new Layered(base, new Map(), base, base.size);
   }
 
-  /** @returns this map with other values at some of its keys; without changes itself */
-  with(changes: ReadonlyMap<K, V>): Layered<K, V> {
-    if (changes.size === 0) return this;
-    const above = new Map(this.above);
+  /**
+   * @param changes values by key; undefined takes a key away. Keys that come stand behind all others.
+   * @returns this map with them; without changes itself
+   */
+  with(changes: ReadonlyMap<K, V | undefined>): Layered<K, V> {
+    let above: Map<K, V | typeof GONE> | undefined;
+    let { order, size } = this;
     for (const [key, value] of changes) {
-      if (!this.base.has(key)) throw new Error(`not a key of this map: ${String(key)}`);
-      above.set(key, value);
+      const was = this.get(key);
+      if (was === value) continue;
+      above ??= new Map(this.above);
+      if ((was === undefined) !== (value === undefined)) {
+        order = {};
+        size += value === undefined ? -1 : 1;
+      }
+      if (value !== undefined) above.set(key, value);
+      else if (this.base.has(key)) above.set(key, GONE);
+      else above.delete(key);
     }
-    if (above.size <= MOST_ABOVE) return new Layered(this.base, above);
-    const base = new Map(this.base);
-    for (const [key, value] of above) base.set(key, value);
-    return new Layered(base, new Map());
+    if (!above) return this;
+    const made = new Layered<K, V>(this.base, above, order, size, this.earlier);
+    if (above.size <= Math.max(MOST_ABOVE, this.base.size * PART_ABOVE)) return made;
+    // the keys stay what they were, in their order
+    const earlier = { base: this.base, above: [...above.keys()] };
+    return new Layered(new Map(made), new Map(), order, size, earlier);
   }
 
-  get size(): number {
-    return this.base.size;
+  /** @returns keys among which are all at which another map differs; undefined where the two share nothing */
+  doubtful(other: ReadonlyMap<K, V>): Iterable<K>[] | undefined {
+    if (!(other instanceof Layered)) return other === this.base ? [this.above.keys()] : undefined;
+    if (other.base === this.base) return [this.above.keys(), (other.above as Map<K, V>).keys()];
+    const [mine, its] = [this.earlier, other.earlier as typeof this.earlier];
+    if (mine?.base === other.base) return [this.above.keys(), mine.above, (other.above as Map<K, V>).keys()];
+    if (its?.base === this.base) return [this.above.keys(), its.above, (other.above as Map<K, V>).keys()];
+    return undefined;
   }
 
   has(key: K): boolean {
-    return this.base.has(key);
+    return this.get(key) !== undefined;
   }
 
   get(key: K): V | undefined {
     const { above } = this;
     if (above.size > 0) {
       const value = above.get(key);
-      // a value may be undefined itself
-      if (value !== undefined || above.has(key)) return value;
+      if (value !== undefined) return value === GONE ? undefined : value;
     }
     return this.base.get(key);
   }
@@ -53,18 +80,22 @@ export class Layered<K, V> implements ReadonlyMap<K, V> {
     for (const [key, value] of this) callback(value, key, this);
   }
 
-  keys(): MapIterator<K> {
-    return this.base.keys();
+  *keys(): MapIterator<K> {
+    for (const [key] of this) yield key;
   }
 
   *entries(): MapIterator<[K, V]> {
-    const { above } = this;
-    for (const entry of this.base)
-      yield above.size > 0 && above.has(entry[0]) ? [entry[0], above.get(entry[0])!] : entry;
+    const { above, base } = this;
+    for (const entry of base) {
+      const value = above.get(entry[0]);
+      if (value === undefined) yield entry;
+      else if (value !== GONE) yield [entry[0], value];
+    }
+    for (const [key, value] of above) if (value !== GONE && !base.has(key)) yield [key, value];
   }
 
   *values(): MapIterator<V> {
-    for (const [, value] of this.entries()) yield value;
+    for (const [, value] of this) yield value;
   }
 
   [Symbol.iterator](): MapIterator<[K, V]> {
@@ -78,9 +109,9 @@ export const isMap = (value: unknown): value is ReadonlyMap<unknown, unknown> =>
 
 type Some<K, V> = ReadonlyMap<K, V> | undefined;
 
-const baseOf = <K, V>(map: Some<K, V>) => (map instanceof Layered ? (map.base as ReadonlyMap<K, V>) : map);
-const aboveOf = <K, V>(map: Some<K, V>): Iterable<K> =>
-  map instanceof Layered ? (map.above.keys() as Iterable<K>) : [];
+/** @returns one object for as long as a map's keys and their order are known to be what they were */
+export const orderOf = (map: Some<unknown, unknown>): object | undefined =>
+  map instanceof Layered ? map.order : map;
 
 /** @returns whether two maps have the same keys, whatever their order */
 export function sameKeys<K>(a: Some<K, unknown>, b: Some<K, unknown>): boolean {
@@ -91,7 +122,7 @@ export function sameKeys<K>(a: Some<K, unknown>, b: Some<K, unknown>): boolean {
 }
 
 /** @returns whether two maps are known, without looking, to have the same keys in the same order */
-export const sharesKeys = <K>(a: Some<K, unknown>, b: Some<K, unknown>): boolean => baseOf(a) === baseOf(b);
+export const sharesKeys = <K>(a: Some<K, unknown>, b: Some<K, unknown>): boolean => orderOf(a) === orderOf(b);
 
 /** @returns whether two maps have the same keys in the same order */
 export function sameOrder<K>(a: ReadonlyMap<K, unknown>, b: ReadonlyMap<K, unknown>): boolean {
@@ -102,13 +133,14 @@ export function sameOrder<K>(a: ReadonlyMap<K, unknown>, b: ReadonlyMap<K, unkno
   return true;
 }
 
-/** @returns the keys at which two maps have different values; where they share a base, that is known at once */
+/** @returns the keys at which two maps have different values; where they share a base, only what is above it is looked at */
 export function differing<K, V>(a: Some<K, V>, b: Some<K, V>): ReadonlySet<K> {
   const found = new Set<K>();
   if (a === b) return found;
-  if (sharesKeys(a, b)) {
-    for (const keys of [aboveOf(a), aboveOf(b)])
-      for (const key of keys) if (a!.get(key) !== b!.get(key)) found.add(key);
+  const [one, other] = a instanceof Layered ? [a, b] : [b, a];
+  const doubtful = one instanceof Layered && other ? (one as Layered<K, V>).doubtful(other) : undefined;
+  if (doubtful) {
+    for (const keys of doubtful) for (const key of keys) if (a!.get(key) !== b!.get(key)) found.add(key);
     return found;
   }
   for (const [key, value] of a ?? []) if (b?.get(key) !== value) found.add(key);

@@ -15,3 +15,4 @@ export const label = object({
 });
 
 export type TenantDecl = Infer<typeof tenant>;
+export type LabelDecl = Infer<typeof label>;

@@ -1,8 +1,8 @@
 /** Which members of a spread copies are dealt to. */
 import { type Thing, addressOf } from '../language/thing.ts';
-import { takerId } from './edge-specs.ts';
+import { takerId } from './nodes.ts';
 import type { RoutingGraph } from './graph.ts';
-import type { Edge, SpreadNode } from './parts.ts';
+import type { Edge, SpreadNode } from '../brokers/terms.ts';
 
 /** Counters of spreads, so that repeating a message shows the next choice. Never changed in place. */
 export type RotationState = ReadonlyMap<string, number>;

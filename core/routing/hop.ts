@@ -1,6 +1,6 @@
 /** One step of a message on its way, and what it is sent and given up by. */
 import type { Message } from '../conditions/message.ts';
-import type { Edge } from './parts.ts';
+import type { Edge } from '../brokers/terms.ts';
 import type { Decision } from './permission.ts';
 import type { Place } from '../syntax/place.ts';
 

@@ -6,7 +6,7 @@
  */
 import { type Thing, addressOf } from '../language/thing.ts';
 import type { Place } from '../syntax/place.ts';
-import type { Edge, ExchangeNode, GraphNode } from './parts.ts';
+import type { Edge, ExchangeNode, GraphNode } from '../brokers/terms.ts';
 
 /** What can be asked about the graph around a node. */
 export interface Surroundings {

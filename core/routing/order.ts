@@ -1,5 +1,5 @@
 /** The order in which copies are gathered: a node after everything that leads to it, but for circles. */
-import type { Edge } from './parts.ts';
+import type { Edge } from '../brokers/terms.ts';
 
 /** Where the nodes of a graph stand. */
 export interface GatheringOrder {

@@ -4,6 +4,7 @@
  * for each message.
  */
 import { wordsMatch, wordsOf } from '../conditions/words.ts';
+import { Question, sameItems } from '../incremental/memory.ts';
 import type { Action, StatementDecl } from '../language/statement.ts';
 import { type Thing, addressOf } from '../language/thing.ts';
 import type { Place } from '../syntax/place.ts';
@@ -44,32 +45,23 @@ interface Candidate {
 
 export type Decide = (request: AccessRequest) => Decision;
 
-/** What decisions hang on, to tell whether those made before still stand. */
-interface Grounds {
-  readonly statements: readonly StatementDecl[];
-  /** Each broker's access and transit. */
-  readonly brokers: ReadonlyMap<string, string>;
+const DECIDE = new Question<Decide>('who may do what');
+const STATEMENTS = new Question<readonly StatementDecl[]>('statements');
+const TRAITS = new Question<ReadonlyMap<string, string>>('access and transit of brokers');
+
+/** @returns the function that decides for one topology; the same one while nothing it follows from changes */
+export function accessOf({ declared, memory }: Topology): Decide {
+  const { access } = declared;
+  const statements = memory.latest(STATEMENTS, [access], () => access?.items ?? [], sameItems);
+  const decls = new Map([...(declared.brokers ?? [])].map(([id, { value }]) => [id, [value]]));
+  const brokers = memory.each(TRAITS, decls, (id) => {
+    const { value } = declared.brokers!.get(id)!;
+    return `${value.access?.value ?? 'controlled'} ${value.transit?.value ?? 'encrypted'}`;
+  });
+  return memory.latest(DECIDE, [statements, brokers], () => decider(statements, brokers));
 }
 
-const grounds = new WeakMap<Decide, Grounds>();
-
-/**
- * @param before the function of an earlier state by the same reader, which is given again where it still stands
- * @returns the function that decides for one topology; pure, with a cache of its own
- */
-export function accessOf(topology: Topology, before?: Decide): Decide {
-  const statements = topology.declared.access?.items ?? [];
-  const brokers = new Map<string, string>();
-  for (const [name, { value }] of topology.declared.brokers ?? [])
-    brokers.set(name, `${value.access?.value ?? 'controlled'} ${value.transit?.value ?? 'encrypted'}`);
-  const known = before && grounds.get(before);
-  if (
-    known &&
-    sameItems(known.statements, statements) &&
-    sameItems([...known.brokers].flat(), [...brokers].flat())
-  )
-    return before;
-
+function decider(statements: readonly StatementDecl[], brokers: ReadonlyMap<string, string>): Decide {
   const { exact, wide } = byAddress(statements);
   const cache = new Map<string, readonly Candidate[]>();
 
@@ -92,7 +84,7 @@ export function accessOf(topology: Topology, before?: Decide): Decide {
     return found;
   };
 
-  const decide: Decide = (request) => {
+  return (request) => {
     const { who, action, on } = request;
     const [access, transit] = (brokers.get(on.broker) ?? 'controlled encrypted').split(' ');
     const encrypted = request.encrypted ?? transit !== 'plain';
@@ -109,12 +101,6 @@ export function accessOf(topology: Topology, before?: Decide): Decide {
     const why = `no statement lets ${callerName(who)} ${ACTION_PHRASE[action]} ${addressOf(on)}`;
     return { allowed: false, why: almost ? `${why} (${almost})` : why };
   };
-  grounds.set(decide, { statements, brokers });
-  return decide;
-}
-
-function sameItems(a: readonly unknown[], b: readonly unknown[]): boolean {
-  return a === b || (a.length === b.length && a.every((each, i) => each === b[i]));
 }
 
 /** Statements by the addresses they name; those with a `*` apart. */

@@ -3,7 +3,7 @@ import { admits } from '../conditions/evaluate.ts';
 import type { Message } from '../conditions/message.ts';
 import type { Predicate } from '../conditions/predicate.ts';
 import { KeyTrie } from './key-trie.ts';
-import type { Edge } from './parts.ts';
+import type { Edge } from '../brokers/terms.ts';
 
 type ExchangeType = 'direct' | 'fanout' | 'topic' | 'headers';
 

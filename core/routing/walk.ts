@@ -9,7 +9,7 @@ import { ENTRIES, type Thing, addressOf, thing } from '../language/thing.ts';
 import { lookUp } from '../topology/address.ts';
 import { tenantOf } from '../topology/owner.ts';
 import { type RotationState, deal } from './choose.ts';
-import { mqttEntry } from './edge-specs.ts';
+import { mqttEntry } from './nodes.ts';
 import { type RoutingGraph, surroundingsOf } from './graph.ts';
 import type { DeadLetterReason, End, Hop, Outcome, Sending } from './hop.ts';
 import {
@@ -24,7 +24,7 @@ import {
   onward,
   wayOn,
 } from './onward.ts';
-import type { Edge, ExchangeNode, QueueNode, SpreadNode, StoreNode, TopicNode } from './parts.ts';
+import type { Edge, ExchangeNode, QueueNode, SpreadNode, StoreNode, TopicNode } from '../brokers/terms.ts';
 import type { Decision } from './permission.ts';
 import type { Place } from '../syntax/place.ts';
 
@@ -91,7 +91,7 @@ export class Walk {
     this.around = surroundingsOf(graph);
     this.oneMessage = {
       ...ONE_MESSAGE,
-      candidates: ({ id }, message) => graph.routers.get(id)!.match(message),
+      candidates: (exchange, message) => graph.router(exchange).match(message),
       // what a router found has been let through already
       through: (edge, message) => (edge.kind === 'binding' ? message : ONE_MESSAGE.through(edge, message)),
     };
@@ -111,7 +111,7 @@ export class Walk {
       } else if (this.allows(hop, addressed(this.around, node, { publisher }).ask)) this.enter(hop, false);
       return this.finish(hop);
     }
-    const found = lookUp(topology.declared, sending.to, ENTRIES);
+    const found = lookUp(topology.names, sending.to, ENTRIES);
     const hop = hopAt(found.ok ? found.thing.id : '', undefined, message, 1, 0);
     if (found.ok) this.arrive(hop, { publisher }, sending.mandatory === true);
     else {

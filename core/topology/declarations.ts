@@ -1,4 +1,5 @@
 /** Where everything that has a name is declared. */
+import { kindOf } from '../brokers/kinds.ts';
 import { isMap } from '../incremental/layered.ts';
 import type { Items } from '../language/shape.ts';
 import { type Thing, thing } from '../language/thing.ts';
@@ -49,13 +50,7 @@ export function* declarationsIn({
   yield* all('app', declared.apps);
   yield* all('broker', declared.brokers);
   for (const { name, value } of declared.brokers?.values() ?? []) {
-    if (value.variant === 'amqp') yield* all('exchange', value.exchanges, name);
-    else {
-      yield* all('topic', value.topics, name);
-      yield* all('subscription', value.subscriptions, name);
-    }
-    yield* all('queue', value.queues, name);
-    yield* all('alias', value.aliases, name);
+    for (const [kind, items] of kindOf(value).resources(value)) yield* all(kind, items, name);
   }
   yield* all('link', declared.links);
   yield* all('spread', declared.spreads);

@@ -1,5 +1,5 @@
 /** Who owns what. */
-import type { BrokerDecl } from '../brokers/kinds.ts';
+import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
 import type { Thing } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import type { Topology } from './topology.ts';
@@ -12,8 +12,9 @@ export function tenantOf({ declared }: Topology, of: Thing): string | undefined 
 }
 
 function ownTenant(broker: BrokerDecl | undefined, { kind, name }: Thing): Located<string> | undefined {
-  if (kind === 'queue') return broker?.queues?.get(name)?.value.tenant;
-  if (broker?.variant !== 'pubsub') return undefined;
-  if (kind === 'topic') return broker.topics?.get(name)?.value.tenant;
-  return kind === 'subscription' ? broker.subscriptions?.get(name)?.value.tenant : undefined;
+  if (!broker) return undefined;
+  const items = kindOf(broker)
+    .resources(broker)
+    .find(([each]) => each === kind)?.[1];
+  return items?.get(name)?.value.tenant;
 }

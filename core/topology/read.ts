@@ -1,17 +1,18 @@
 import { type ChangeSet, type TextDocument, applyEdits } from '../base/edits.ts';
 import { Lines, type Position } from '../base/span.ts';
-import { Layered, differing, sameKeys, sharesKeys } from '../incremental/layered.ts';
+import { Layered, differing, sharesKeys } from '../incremental/layered.ts';
+import { Memory } from '../incremental/memory.ts';
 import type { MessageTypeDecl } from '../language/message.ts';
 import { type Fragment, type Items, Reading, type Wholes } from '../language/shape.ts';
 import { parseAgain } from '../syntax/parse-again.ts';
 import { parseDocument } from '../syntax/parse.ts';
 import { type Place, type Trees, spanOf } from '../syntax/place.ts';
 import { type Node, type Tree, entryOf, isNothing, keyText } from '../syntax/tree.ts';
-import { takeOverLookups } from './address.ts';
+import { namesIn } from './address.ts';
 import { type DocumentDecl, document } from './document.ts';
 import { type MessageType, resolveMessages } from './messages.ts';
-import { checkReferences, doubt } from './references.ts';
-import type { Finding, Names, Topology } from './topology.ts';
+import { checkReferences } from './references.ts';
+import type { Finding, Topology } from './topology.ts';
 
 export interface ReadOptions {
   /** The environment whose parameter values count. */
@@ -41,8 +42,7 @@ export class TopologyReader {
   private trees: Trees = new Map();
   private parameters: ReadonlyMap<string, string> = new Map();
   private wholes: Wholes = new Map();
-  private before: DocumentDecl | undefined;
-  private names: Names = { sound: new WeakSet() };
+  private readonly memory = new Memory();
   private messages:
     | { readonly declared: Items<MessageTypeDecl>; readonly types: ReadonlyMap<string, MessageType> }
     | undefined;
@@ -121,13 +121,8 @@ export class TopologyReader {
       );
     }
     const messages = this.resolve(declared.messages ?? NO_MESSAGES, reading);
-    if (this.before) {
-      const taken = takeOverLookups(this.before, declared);
-      if (!taken || !sameIds(this.before, declared)) this.names = { sound: new WeakSet() };
-      else if (!taken.sameNames) this.names = { sound: doubt(this.names.sound, declared, taken.affected) };
-    }
-    this.before = declared;
-    checkReferences(declared, messages, reading, this.names.sound);
+    const names = namesIn(declared, this.memory);
+    checkReferences(declared, messages, names, reading, this.memory);
     // one by one: there may be more of them than a call takes arguments
     for (const finding of reading.findings) findings.push(finding);
     const placed = { trees };
@@ -138,7 +133,8 @@ export class TopologyReader {
       documents,
       declared,
       messages,
-      names: this.names,
+      names,
+      memory: this.memory,
       usedParameters: new Set(reading.usedParameters),
       findings: inOrder(findings, { ...placed, documents }),
     };
@@ -165,19 +161,6 @@ const NO_MESSAGES: Items<MessageTypeDecl> = new Map();
 
 function sameValues(a: ReadonlyMap<string, string>, b: ReadonlyMap<string, string>): boolean {
   return a.size === b.size && [...a].every(([name, value]) => b.get(name) === value);
-}
-
-/** Whether everything that is named by a bare id is there on both sides. */
-function sameIds(a: DocumentDecl, b: DocumentDecl): boolean {
-  return (
-    a.tenant?.value === b.tenant?.value &&
-    sameKeys(a.messages, b.messages) &&
-    sameKeys(a.apps, b.apps) &&
-    sameKeys(a.tenants, b.tenants) &&
-    sameKeys(a.links, b.links) &&
-    sameKeys(a.spreads, b.spreads) &&
-    sameKeys(a.parameters, b.parameters)
-  );
 }
 
 /** The parameters' values: the environment's where it has one, else the default. Read before all else. */

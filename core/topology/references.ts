@@ -2,11 +2,12 @@
 import { nearest } from '../base/similar.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
 import { writing } from '../language/finding.ts';
-import type { Reading } from '../language/shape.ts';
+import { type Memory, Question } from '../incremental/memory.ts';
+import type { Reading, ReadingFinding } from '../language/shape.ts';
 import type { ThingKind } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import { plainOrQuoted } from '../syntax/render.ts';
-import { lookUp } from './address.ts';
+import { type Names, type OnBroker, lookUp, thingsNamed } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 import type { MessageType } from './messages.ts';
 import { type NamedKind, type Use, partsIn } from './uses.ts';
@@ -21,35 +22,28 @@ const WORDS: Record<NamedKind, string> = {
   parameter: 'parameter',
 };
 
-/** The declarations, and wholes of them, whose references were all found right; only as long as no name goes. */
-export type Sound = WeakSet<object>;
-
-/** Takes declarations that write one of these addresses out of the sound ones. @returns the rest */
-export function doubt(sound: Sound, declared: DocumentDecl, addresses: ReadonlySet<string>): Sound {
-  const unaffected = (owner: object) => {
-    if (!('from' in owner && 'to' in owner)) return false;
-    const { from, to } = owner as { from?: Located<string>; to?: Located<string> };
-    return !addresses.has(from?.value ?? '') && !addresses.has(to?.value ?? '');
-  };
-  for (const { whole, namings } of partsIn(declared)) {
-    for (const { owner, uses } of namings({ has: unaffected })) {
-      if (!uses.some(({ value }) => addresses.has(value.value))) continue;
-      sound.delete(owner);
-      if (whole) sound.delete(whole);
-    }
-  }
-  return sound;
+/** What was found in one part, and the brokers on which it was looked. */
+interface Looked {
+  readonly findings: readonly ReadingFinding[];
+  readonly brokers: ReadonlyMap<string, OnBroker | undefined>;
 }
 
-/**
- * Reports unknown and ambiguous references in a topology as findings of `reading`.
- * @param sound declarations that need no looking at; those found right are added
- */
+const PARTS = new Question<ReadonlyMap<string, Looked>>('references');
+
+/** Declarations that name nothing but what is on their own broker, with what was on it then. */
+const RIGHT = new Question<WeakMap<object, OnBroker>>('right references');
+
+/** Whether a use names one thing on a broker. */
+const isOn = ({ value, means }: Use, on: OnBroker): boolean =>
+  means.by === 'address' && thingsNamed(on, value.value, means.kinds).length === 1;
+
+/** Reports unknown and ambiguous references in a topology as findings of `reading`. */
 export function checkReferences(
   declared: DocumentDecl,
   messages: ReadonlyMap<string, MessageType>,
+  names: Names,
   reading: Reading,
-  sound: Sound = new WeakSet(),
+  memory: Memory,
 ): void {
   const known: Record<NamedKind, ReadonlyMap<string, unknown> | undefined> = {
     message: messages,
@@ -60,18 +54,32 @@ export function checkReferences(
     spread: declared.spreads,
     parameter: declared.parameters,
   };
-  for (const { whole, namings } of partsIn(declared)) {
-    if (whole && sound.has(whole)) continue;
-    const found = reading.findings.length;
-    for (const { owner, uses } of namings(sound)) {
+  const right = memory.own(RIGHT, () => new WeakMap<object, OnBroker>());
+  const parts = new Map([...partsIn(declared)].map((part) => [part.id, part]));
+  let looked = new Set<string>();
+  const on = new Map([...parts].map(([id, { whole }]) => [id, [whole, names.spreads, ...names.ids]]));
+  const all = memory.each(
+    PARTS,
+    on,
+    (part): Looked => {
       const before = reading.findings.length;
-      uses.forEach(use);
-      // a broker is the whole of what is declared on it
-      if (reading.findings.length === before && owner !== whole) sound.add(owner);
-    }
-    if (whole && whole === declared.apps) topicFilters();
-    if (whole && reading.findings.length === found) sound.add(whole);
-  }
+      looked = new Set();
+      const home = part.startsWith('broker ') ? names.brokers.get(part.slice('broker '.length)) : undefined;
+      for (const { owner, uses } of parts.get(part)!.namings((each) => right.get(each) === home)) {
+        const wrong = reading.findings.length;
+        uses.forEach(use);
+        // a binding names only what is on its broker, as a rule
+        if (home && reading.findings.length === wrong && uses.every((each) => isOn(each, home)))
+          right.set(owner, home);
+      }
+      if (part === 'apps') topicFilters();
+      const findings = reading.findings.splice(before);
+      return { findings, brokers: new Map([...looked].map((each) => [each, names.brokers.get(each)])) };
+    },
+    // names elsewhere come and go without a word here
+    { holds: ({ brokers }) => [...brokers].every(([id, then]) => names.brokers.get(id) === then) },
+  );
+  for (const { findings } of all.values()) for (const finding of findings) reading.findings.push(finding);
 
   function topicFilters(): void {
     for (const { value: app } of declared.apps?.values() ?? []) {
@@ -106,13 +114,13 @@ export function checkReferences(
   }
 
   function address(value: Located<string>, kinds: readonly ThingKind[], home?: string): void {
-    const found = lookUp(declared, value.value, kinds, home);
+    const found = lookUp(names, value.value, kinds, home, looked);
     if (found.ok) return;
     if (found.reason === 'ambiguous') return tell('ambiguous-reference', value, found.message);
     const slash = value.value.indexOf('/');
     const broker = slash > 0 ? value.value.slice(0, slash) : home;
     const name = value.value.slice(slash + 1);
-    const near = broker === undefined ? undefined : nearest(name, namesOn(declared, broker));
+    const near = broker === undefined ? undefined : nearest(name, namesOn(names, broker));
     const hint = near === undefined || near === name ? undefined : slash > 0 ? `${broker}/${near}` : near;
     tell('unknown-reference', value, found.message, hint);
   }
@@ -132,12 +140,5 @@ export function checkReferences(
   }
 }
 
-function namesOn(declared: DocumentDecl, broker: string): string[] {
-  const decl = declared.brokers?.get(broker)?.value;
-  if (!decl) return [];
-  const maps =
-    decl.variant === 'amqp'
-      ? [decl.exchanges, decl.queues, decl.aliases]
-      : [decl.topics, decl.queues, decl.subscriptions, decl.aliases];
-  return maps.flatMap((map) => [...(map?.keys() ?? [])]);
-}
+const namesOn = ({ brokers }: Names, broker: string): string[] =>
+  [...(brokers.get(broker)?.values() ?? [])].flatMap((names) => [...names.keys()]);

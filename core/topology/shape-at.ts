@@ -1,4 +1,5 @@
 /** What the language lets stand where. */
+import { shapeOf } from '../brokers/kinds.ts';
 import type { Shape } from '../language/shape.ts';
 import { document } from './document.ts';
 import type { Topology } from './topology.ts';
@@ -20,8 +21,8 @@ export function shapeAt(topology: Topology, path: readonly string[]): Shape<unkn
 
 function variantOf(topology: Topology, shape: Shape<unknown>, path: readonly string[]): Shape<unknown> {
   if (!shape.variants) return shape;
-  const chosen = topology.declared.brokers?.get(path[1] ?? '')?.value.variant;
-  if (chosen) return shape.variants[chosen]!;
+  const chosen = topology.declared.brokers?.get(path[1] ?? '')?.value;
+  if (chosen) return shapeOf(chosen);
   const fields = Object.assign(
     {},
     ...Object.values(shape.variants).map((each) => each.fields),

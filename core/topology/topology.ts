@@ -1,10 +1,11 @@
 /** A topology: its documents together, as they were read. */
 import type { TextDocument } from '../base/edits.ts';
+import type { Memory } from '../incremental/memory.ts';
 import type { FindingOf, MendOf } from '../language/finding.ts';
 import type { Placed } from '../syntax/place.ts';
+import type { Names } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 import type { MessageType } from './messages.ts';
-import type { Sound } from './references.ts';
 
 /** What the documents declare, typed, merged and with parameters put in; every value knows its place. */
 export interface Topology extends Placed {
@@ -15,17 +16,13 @@ export interface Topology extends Placed {
   readonly declared: DocumentDecl;
   /** The message types with what they inherit. */
   readonly messages: ReadonlyMap<string, MessageType>;
-  /** One object for as long as the same reader finds the same things of the same names. */
   readonly names: Names;
+  /** What is remembered of this topology's states: what is asked of one costs what is otherwise in it. */
+  readonly memory: Memory;
   /** The parameters that some value is made of. */
   readonly usedParameters: ReadonlySet<string>;
   /** What is wrong with the text itself: syntax, keys, values, references. */
   readonly findings: readonly Finding[];
-}
-
-/** Stands for all names of a topology; it also knows which declarations name only what is there. */
-export interface Names {
-  readonly sound: Sound;
 }
 
 /** What is wrong with a topology, where, and how to mend it. */

@@ -48,7 +48,7 @@ export function askAccess(
         ? declared.links?.has(name!)
         : kind === 'tenant' || graph.nodes.has(caller.id);
   if (!there) return { ok: false, message: `There is no ${who}.` };
-  const found = graph.nodes.get(on) ?? lookUp(declared, on, RESOURCES);
+  const found = graph.nodes.get(on) ?? lookUp(topology.names, on, RESOURCES);
   const target = 'thing' in found ? found.thing : undefined;
   if (!target) return { ok: false, message: 'message' in found ? found.message : `There is no ${on}.` };
   const tenant = kind === 'tenant' ? name : tenantOf(topology, caller);

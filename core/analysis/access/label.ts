@@ -1,7 +1,7 @@
 /** Who can come to data of a label: who takes it, and who might. */
 import type { Arrivals } from '../classes/arrivals.ts';
 import { type Thing, thing } from '../../language/thing.ts';
-import { takerId } from '../../routing/edge-specs.ts';
+import { takerId } from '../../routing/nodes.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import { tenantOf } from '../../topology/owner.ts';
 

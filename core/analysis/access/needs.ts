@@ -2,7 +2,7 @@
 import { type Thing, addressOf } from '../../language/thing.ts';
 import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Surroundings, asksOf } from '../../routing/onward.ts';
-import type { Edge } from '../../routing/parts.ts';
+import type { Edge } from '../../brokers/terms.ts';
 import { tenantOf } from '../../topology/owner.ts';
 import type { AccessRequest, Caller, Decide, Decision } from '../../routing/permission.ts';
 

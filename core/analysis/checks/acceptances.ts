@@ -1,4 +1,5 @@
 /** Findings that are meant: `accept`, written where they stand, each with a reason. */
+import { kindOf } from '../../brokers/kinds.ts';
 import type { Complaint } from './check.ts';
 import { nearest } from '../../base/similar.ts';
 import type { AcceptanceDecl } from '../../language/acceptance.ts';
@@ -51,15 +52,9 @@ export function* ownersIn(declared: DocumentDecl, all = false): Generator<Owner>
       yield { decl: value, key, ids: [`app:${name}`, `publisher:${name}`, `taker:${name}`] };
   }
   for (const { name, key, value } of declared.brokers?.values() ?? []) {
-    yield* named(value.queues, 'queue', name);
-    yield* named(value.aliases, 'alias', name);
-    if (value.variant === 'amqp') {
-      yield* named(value.exchanges, 'exchange', name);
-      for (const each of value.bindings?.items ?? []) if (all || each.accept) yield { decl: each, ids: [] };
-    } else {
-      yield* named(value.topics, 'topic', name);
-      yield* named(value.subscriptions, 'subscription', name);
-    }
+    const broker = kindOf(value);
+    for (const [kind, items] of broker.resources(value)) yield* named(items, kind, name);
+    for (const each of broker.unnamed(value)) if (all || each.accept) yield { decl: each, ids: [] };
     if (all || value.accept) yield { decl: value, key, ids: [thing('broker', name).id] };
   }
   yield* named(declared.links, 'link');

@@ -3,7 +3,7 @@ import type { BrokerDecl } from '../../brokers/kinds.ts';
 import type { Severity } from '../../language/finding.ts';
 import type { StatementDecl } from '../../language/statement.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { GraphNode } from '../../routing/parts.ts';
+import type { GraphNode } from '../../brokers/terms.ts';
 import type { Place } from '../../syntax/place.ts';
 import type { MessageType } from '../../topology/messages.ts';
 import type { Finding, Mend } from '../../topology/topology.ts';

@@ -2,7 +2,7 @@
 import type { Complaint } from './check.ts';
 import type { CheckContext } from './context.ts';
 import type { Arrival } from '../classes/variety.ts';
-import type { Edge, GraphNode } from '../../routing/parts.ts';
+import type { Edge, GraphNode } from '../../brokers/terms.ts';
 
 /**
  * Looks at each binding and subscription that leaves a node, where anything comes to it at all.

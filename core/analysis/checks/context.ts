@@ -1,25 +1,29 @@
 /**
- * What checks see of a topology. Whatever they ask is noted, so that it can be told later, by asking
- * the same again, whether what they said still stands.
+ * What checks see of a topology. They ask for nothing else, so that it is known which of them have to
+ * look again after a change.
  */
-import { type Arrivals, NO_ARRIVALS, followArrivals } from '../classes/arrivals.ts';
-import type { Arrival } from '../classes/variety.ts';
-import type { BrokerDecl } from '../../brokers/kinds.ts';
-import { differing, sameOrder } from '../../incremental/layered.ts';
+import { type Arrivals, NO_ARRIVALS, arrivalOf, arrivalsIn } from '../classes/arrivals.ts';
+import { type Arrival, keyWords } from '../classes/variety.ts';
+import type { BrokerKind } from '../../brokers/kind.ts';
+import { type BrokerDecl, kindOf } from '../../brokers/kinds.ts';
+import type { Ask, Tables } from '../../incremental/asking.ts';
+import { orderOf } from '../../incremental/layered.ts';
+import type { WordToken } from '../../conditions/word-sets.ts';
+import { wordsOf } from '../../conditions/words.ts';
+import { Question, sameItems, settled } from '../../incremental/memory.ts';
 import type { AppDecl } from '../../language/app.ts';
 import type { LinkDecl } from '../../language/link.ts';
 import type { StatementDecl } from '../../language/statement.ts';
-import type { TenantDecl } from '../../language/tenant.ts';
-import { type Thing, type ThingKind, addressOf, thing } from '../../language/thing.ts';
+import type { LabelDecl, TenantDecl } from '../../language/tenant.ts';
+import { type Thing, addressOf, thing } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { Edge, GraphNode } from '../../routing/parts.ts';
+import type { Edge, GraphNode } from '../../brokers/terms.ts';
+import { takerId } from '../../routing/nodes.ts';
 import type { Decide } from '../../routing/permission.ts';
-import { tenantOf } from '../../topology/owner.ts';
-import type { Topology } from '../../topology/topology.ts';
 
 /** What is said of a broker as a whole. */
 export interface BrokerTraits {
-  readonly kind: BrokerDecl['variant'];
+  readonly kind: BrokerKind<BrokerDecl>;
   readonly open: boolean;
   readonly transit: 'encrypted' | 'plain';
   readonly rest: 'encrypted' | 'plain';
@@ -53,6 +57,10 @@ export interface CheckContext {
   sent(type: string): Sent | undefined;
   /** Whether who takes data of a label must be cleared for it. */
   guarded(label: string): boolean;
+  /** Whether some app receives messages of a type. */
+  received(type: string): boolean;
+  /** The keys there may be, as far as they are declared. */
+  keys(): Keys;
   /** Whether the topology says who publishes anything at all, or who takes. */
   peopled(): { readonly publishers: boolean; readonly takers: boolean };
   decide(): Decide;
@@ -74,121 +82,145 @@ export interface Things {
   readonly byAddress: ReadonlyMap<string, readonly Thing[]>;
 }
 
-type Question = keyof CheckContext;
+/** The keys that message types may have, and those that brokers make themselves. */
+export interface Keys {
+  /** By the types that have them; undefined where some type leaves its key open, or none is declared. */
+  readonly declared: readonly (readonly WordToken[])[] | undefined;
+  /** Names of queues, and what dead letters are given. */
+  readonly made: () => readonly (readonly WordToken[])[];
+}
 
 /** Labels that are guarded where no document says otherwise. */
 const GUARDED: ReadonlySet<string> = new Set(['personal', 'financial']);
 
-/** The answers for one state of a topology. */
-export class Facts {
-  readonly arrivals: Arrivals;
-  /** The nodes about which anything may be otherwise than before; undefined for all. */
-  readonly changed: ReadonlySet<string> | undefined;
-  readonly brokers: ReadonlyMap<string, Broker>;
-  readonly sent: ReadonlyMap<string, Sent>;
-  readonly denials: readonly StatementDecl[];
-  /** Made when first asked for. */
-  private things: Things | undefined;
-  readonly people: { readonly publishers: boolean; readonly takers: boolean };
+export type FactKind =
+  | 'node'
+  | 'out'
+  | 'into'
+  | 'arrivals'
+  | 'app'
+  | 'link'
+  | 'tenant'
+  | 'broker'
+  | 'owner'
+  | 'appOwner'
+  | 'sent'
+  | 'received'
+  | 'label'
+  | 'whole';
 
-  /** @param before those of an earlier state by the same reader */
-  constructor(
-    readonly graph: RoutingGraph,
-    before?: Facts,
-  ) {
-    const followed = followArrivals(graph, before);
-    this.arrivals = followed.arrivals;
-    this.changed = followed.changed;
-    const was = before?.graph.topology;
-    const { declared, names } = graph.topology;
-    this.brokers = brokersOf(graph, before?.brokers);
-    if (before && was!.declared.apps === declared.apps) {
-      this.sent = before.sent;
-      this.people = before.people;
-    } else {
-      this.sent = sentIn(graph, before?.sent);
-      const people = peopleIn(graph);
-      const known = before?.people;
-      this.people =
-        known?.publishers === people.publishers && known.takers === people.takers ? known : people;
-    }
-    if (before && was!.declared.access === declared.access) this.denials = before.denials;
-    else {
-      const denials = (declared.access?.items ?? []).filter(({ deny, when }) => deny && !when);
-      this.denials = before && sameList(before.denials, denials) ? before.denials : denials;
-    }
-    // what MQTT takers subscribe to is named by no declaration of its own
-    const same = was?.names === names && sameOrder(before!.graph.nodes, graph.nodes);
-    this.things = same ? before!.things : undefined;
-  }
+const BROKERS = new Question<ReadonlyMap<string, BrokerTraits>>('traits of brokers');
+const SENT = new Question<ReadonlyMap<string, Sent>>('what is sent');
+const RAW_SENT = new Question<ReadonlyMap<string, readonly unknown[]>>('what apps say they send');
+const RECEIVED = new Question<{
+  readonly of: Arrivals;
+  readonly counts: ReadonlyMap<string, number>;
+}>('what is received');
+const PEOPLE = new Question<ReturnType<CheckContext['peopled']>>('people');
+const DENIALS = new Question<readonly StatementDecl[]>('denials');
+const THINGS = new Question<Things>('things');
+const CALLERS = new Question<readonly string[]>('callers');
+type Owners = ReadonlyMap<string, string>;
+const STATED = new Question<ReadonlyMap<string, Owners>>('owners on brokers');
+const OWNERS = new Question<{ readonly parts: ReadonlyMap<string, Owners>; readonly whole: Owners }>(
+  'owners',
+);
+const APP_OWNERS = new Question<ReadonlyMap<string, string>>('owners of apps');
+const KEYS = new Question<Keys>('keys');
 
-  answer(question: Question, about: unknown): unknown {
-    const { declared, messages, names } = this.graph.topology;
-    const id = about as string;
-    switch (question) {
-      case 'node':
-        return this.graph.nodes.get(id);
-      case 'out':
-        return this.graph.out.get(id) ?? NO_EDGES;
-      case 'into':
-        return this.graph.into.get(id) ?? NO_EDGES;
-      case 'arrivals':
-        return this.arrivals.get(id) ?? NO_ARRIVALS;
-      case 'app':
-        return declared.apps?.get(id)?.value;
-      case 'link':
-        return declared.links?.get(id)?.value;
-      case 'tenant':
-        return declared.tenants?.get(id)?.value;
-      case 'broker':
-        return this.brokers.get(id)?.traits;
-      case 'owner':
-        return tenantOf(this.graph.topology, about as Thing);
-      case 'sent':
-        return messages.has(id) ? this.sent.get(id) : undefined;
-      case 'guarded':
-        return declared.labels?.get(id)?.value.guarded?.value ?? GUARDED.has(id);
-      case 'peopled':
-        return this.people;
-      case 'decide':
-        return this.graph.decide;
-      case 'denials':
-        return this.denials;
-      case 'things':
-        return (this.things ??= thingsIn(this.graph));
-      case 'callers':
-        return callersIn(this.graph);
-      case 'names':
-        return names;
-    }
-  }
+/** @returns the facts of a graph, for those who look at it by `contextOf` */
+export function factsOf(graph: RoutingGraph): Tables<FactKind> {
+  const { topology } = graph;
+  const { declared, messages, names, memory } = topology;
+  const { apps, brokers, labels } = declared;
+  const decls = new Map([...(brokers ?? [])].map(([id, { value }]) => [id, [value, declared.tenant?.value]]));
+  const traits = memory.each(BROKERS, decls, (id) => traitsOf(graph, brokers!.get(id)!.value), {
+    settle: (made, before) => (signOf(made) === signOf(before) ? before : made),
+  });
+  const stated = memory.each(STATED, decls, (id) => ownersOn(id, brokers!.get(id)!.value), {
+    settle: settled,
+  });
+  const owners = memory.joined(OWNERS, stated, (tenants) => tenants[0]!);
+  const appOwners = memory.latest(APP_OWNERS, [apps], () => ownersOfApps(graph));
+  const arrivals = arrivalsIn(graph);
+  const said = memory.latest(RAW_SENT, [apps], () => sentIn(graph));
+  const sent = memory.each(SENT, said, (type) => {
+    const [by, persistent, to] = said.get(type) as [string, boolean, string];
+    return { by: by.split('\n'), persistent, to: to === '' ? [] : to.split('\n') };
+  });
+  const received = memory.tally(RECEIVED, arrivals, (node, here) =>
+    node.startsWith(takerId('')) ? here.map(({ type }) => type.id) : [],
+  );
+  /** What is asked about everything at once. */
+  const whole: { readonly [Q in WholeQuestion]: () => unknown } = {
+    tenant: () => declared.tenant?.value,
+    peopled: () => memory.latest(PEOPLE, [apps], () => peopleIn(graph), samePeople),
+    decide: () => graph.decide,
+    denials: () =>
+      memory.latest(
+        DENIALS,
+        [declared.access],
+        () => (declared.access?.items ?? []).filter(({ deny, when }) => deny && !when),
+        sameItems,
+      ),
+    things: () => memory.latest(THINGS, [names, orderOf(graph.nodes)], () => thingsIn(graph)),
+    callers: () => memory.latest(CALLERS, [names], () => callersIn(graph)),
+    names: () => names,
+    keys: () => memory.latest(KEYS, [messages, orderOf(sent), graph.nodes], () => keysIn(graph)),
+  };
+  return {
+    node: graph.nodes,
+    out: graph.out,
+    into: graph.into,
+    arrivals,
+    app: apps ?? NONE,
+    link: declared.links ?? NONE,
+    tenant: declared.tenants ?? NONE,
+    broker: traits,
+    owner: owners,
+    appOwner: appOwners,
+    sent,
+    received,
+    label: labels ?? NONE,
+    whole: (question) => whole[question as WholeQuestion](),
+  };
 }
 
-interface Broker {
-  readonly decl: BrokerDecl;
-  readonly traits: BrokerTraits;
-  readonly sign: string;
+type WholeQuestion = 'peopled' | 'decide' | 'denials' | 'things' | 'callers' | 'names' | 'keys' | 'tenant';
+
+const NONE: ReadonlyMap<string, unknown> = new Map();
+
+function traitsOf({ topology }: RoutingGraph, decl: BrokerDecl): BrokerTraits {
+  return {
+    kind: kindOf(decl),
+    open: decl.access?.value === 'open',
+    transit: decl.transit?.value ?? 'encrypted',
+    rest: decl.rest?.value ?? 'encrypted',
+    clears: new Set(decl.clears?.items.map((label) => label.value)),
+    tenant: (decl.tenant ?? topology.declared.tenant)?.value,
+  };
 }
 
-function brokersOf({ topology }: RoutingGraph, before: Facts['brokers'] | undefined): Facts['brokers'] {
-  const found = new Map<string, Broker>();
-  for (const [id, { value }] of topology.declared.brokers ?? []) {
-    const traits: BrokerTraits = {
-      kind: value.variant,
-      open: value.access?.value === 'open',
-      transit: value.transit?.value ?? 'encrypted',
-      rest: value.rest?.value ?? 'encrypted',
-      clears: new Set(value.clears?.items.map((label) => label.value)),
-      tenant: (value.tenant ?? topology.declared.tenant)?.value,
-    };
-    const sign = JSON.stringify([{ ...traits, clears: [...traits.clears] }]);
-    const known = before?.get(id);
-    found.set(id, { decl: value, sign, traits: known?.sign === sign ? known.traits : traits });
-  }
+const signOf = ({ kind, clears, ...traits }: BrokerTraits): string =>
+  JSON.stringify([kind.title, [...clears], traits]);
+
+/** The owners that a broker's resources state, by their ids. */
+function ownersOn(broker: string, decl: BrokerDecl): Owners {
+  const found = new Map<string, string>();
+  for (const [kind, items] of kindOf(decl).resources(decl))
+    for (const { name, value } of items?.values() ?? [])
+      if (value.tenant) found.set(thing(kind, name, broker).id, value.tenant.value);
   return found;
 }
 
-function peopleIn({ topology }: RoutingGraph): Facts['people'] {
+function ownersOfApps({ topology }: RoutingGraph): Owners {
+  const found = new Map<string, string>();
+  for (const { name, value } of topology.declared.apps?.values() ?? [])
+    if (value.tenant) found.set(name, value.tenant.value);
+  return found;
+}
+
+function peopleIn({ topology }: RoutingGraph): ReturnType<CheckContext['peopled']> {
   const apps = [...(topology.declared.apps?.values() ?? [])];
   return {
     publishers: apps.some(({ value }) => value.publishes?.items.length),
@@ -196,7 +228,11 @@ function peopleIn({ topology }: RoutingGraph): Facts['people'] {
   };
 }
 
-function sentIn({ topology }: RoutingGraph, before: Facts['sent'] | undefined): Facts['sent'] {
+type People = ReturnType<CheckContext['peopled']>;
+const samePeople = (a: People, b: People): boolean => a.publishers === b.publishers && a.takers === b.takers;
+
+/** By message type, as words that are the same for as long as it is sent in the same way. */
+function sentIn({ topology }: RoutingGraph): ReadonlyMap<string, readonly [string, boolean, string]> {
   const found = new Map<string, { by: Set<string>; persistent: boolean; to: Set<string> }>();
   for (const [app, { value }] of topology.declared.apps ?? []) {
     for (const { message, to, persistent } of value.publishes?.items ?? []) {
@@ -208,22 +244,15 @@ function sentIn({ topology }: RoutingGraph, before: Facts['sent'] | undefined): 
       found.set(message.value, sent);
     }
   }
-  const result = new Map<string, Sent>();
-  for (const [id, { by, persistent, to }] of found) {
-    const sent: Sent = { by: [...by], persistent, to: [...to] };
-    const known = before?.get(id);
-    const still =
-      known?.persistent === persistent && sameList(known.by, sent.by) && sameList(known.to, sent.to);
-    result.set(id, still ? known : sent);
-  }
-  return result;
+  return new Map(
+    [...found].map(([type, { by, persistent, to }]) => [
+      type,
+      [[...by].join('\n'), persistent, [...to].join('\n')],
+    ]),
+  );
 }
 
-const sameList = (a: readonly unknown[], b: readonly unknown[]) =>
-  a.length === b.length && a.every((each, i) => each === b[i]);
-
-/** Asked only where something is wrong, so it is made anew, and what asks is looked at anew. */
-function callersIn({ topology: { declared } }: RoutingGraph): string[] {
+function callersIn({ topology: { declared } }: RoutingGraph): readonly string[] {
   const named = (kind: string, items: ReadonlyMap<string, unknown> | undefined) =>
     [...(items?.keys() ?? [])].map((name) => `${kind}:${name}`);
   return [
@@ -232,27 +261,18 @@ function callersIn({ topology: { declared } }: RoutingGraph): string[] {
     ...named('broker', declared.brokers),
     ...named('link', declared.links),
     ...[...(declared.brokers ?? [])].flatMap(([broker, { value }]) =>
-      value.variant === 'pubsub'
-        ? [...(value.topics?.keys() ?? [])].map((name) => `topic:${broker}/${name}`)
-        : [],
+      kindOf(value)
+        .resources(value)
+        .flatMap(([kind, items]) => (kind === 'topic' ? named(kind, items) : []))
+        .map((id) => id.replace(':', `:${broker}/`)),
     ),
   ];
 }
 
 function thingsIn({ nodes, topology }: RoutingGraph): Things {
   const all: Thing[] = [];
-  const add = (kind: ThingKind, names: Iterable<string> | undefined, broker: string) => {
-    for (const name of names ?? []) all.push(thing(kind, name, broker));
-  };
-  for (const [broker, { value }] of topology.declared.brokers ?? []) {
-    if (value.variant === 'amqp') add('exchange', value.exchanges?.keys(), broker);
-    else {
-      add('topic', value.topics?.keys(), broker);
-      add('subscription', value.subscriptions?.keys(), broker);
-    }
-    add('queue', value.queues?.keys(), broker);
-    add('alias', value.aliases?.keys(), broker);
-  }
+  for (const on of topology.names.brokers.values())
+    for (const things of on.values()) all.push(...things.values());
   // what MQTT takers subscribe to is declared with them
   for (const node of nodes.values())
     if (node.role === 'subscription' && node.thing.name.includes(':')) all.push(node.thing);
@@ -266,120 +286,74 @@ function thingsIn({ nodes, topology }: RoutingGraph): Things {
   return { all, addresses: new Set(byAddress.keys()), byAddress };
 }
 
-/**
- * @returns what the answer to a question hangs on, as `changesSince` names it: the id of a node, or the
- *   question with what it is about, or the question alone where it is about everything
- */
-export function groundOf(question: Question, about: unknown): string {
-  switch (question) {
-    case 'node':
-    case 'out':
-    case 'into':
-    case 'arrivals':
-      return about as string;
-    case 'app':
-    case 'link':
-    case 'tenant':
-    case 'broker':
-    case 'sent':
-    case 'guarded':
-      return `${question} ${about as string}`;
-    default:
-      return question;
-  }
+function keysIn({ topology, nodes }: RoutingGraph): Keys {
+  let made: Known | undefined;
+  return { declared: declaredKeys(topology), made: () => (made ??= keysMade(nodes)) };
 }
 
-/**
- * @returns the grounds on which some question may be answered otherwise than before, as `groundOf` names
- *   them; undefined where that may be any
- */
-export function changesSince(before: Facts, now: Facts): ReadonlySet<string> | undefined {
-  if (!now.changed) return undefined;
-  // who asks for the callers gets a new list each time
-  const found = new Set<string>(['callers']);
-  for (const id of now.changed) found.add(id);
-  const [was, is] = [before.graph.topology, now.graph.topology];
-  const note = (question: Question, ids: Iterable<string>) => {
-    for (const id of ids) found.add(groundOf(question, id));
-  };
-  const apps = differing(was.declared.apps, is.declared.apps);
-  note('app', apps);
-  note('link', differing(was.declared.links, is.declared.links));
-  note('tenant', differing(was.declared.tenants, is.declared.tenants));
-  note('guarded', differing(was.declared.labels, is.declared.labels));
-  note('sent', differing<string, unknown>(was.messages, is.messages));
-  note('sent', differing(before.sent, now.sent));
-  let owners = was.declared.tenant?.value !== is.declared.tenant?.value;
-  for (const id of apps) {
-    const tenantIn = ({ declared }: Topology) => declared.apps?.get(id)?.value.tenant?.value;
-    owners ||= tenantIn(was) !== tenantIn(is);
+type Known = readonly (readonly WordToken[])[];
+
+function declaredKeys({ messages, declared }: RoutingGraph['topology']): Known | undefined {
+  const found: (readonly WordToken[])[] = [];
+  const sent = new Set(
+    [...(declared.apps?.values() ?? [])].flatMap(({ value }) =>
+      (value.publishes?.items ?? []).map(({ message }) => message?.value),
+    ),
+  );
+  for (const type of messages.values()) {
+    if (!type.key) {
+      // one that others build upon, and nobody sends, has none of its own
+      if (sent.has(type.id)) return undefined;
+      continue;
+    }
+    const words = keyWords(arrivalOf(type, type.key.value.replaceAll('/', '.'), false));
+    if (!words) return undefined;
+    found.push(words);
   }
-  for (const [id, { traits, decl }] of now.brokers) {
-    const known = before.brokers.get(id);
-    if (known?.traits === traits && known.decl === decl) continue;
-    found.add(groundOf('broker', id));
-    // its topics, subscriptions and queues may have owners of their own
-    owners ||= known?.traits !== traits || ownersOn(known.decl) !== ownersOn(decl);
-  }
-  if (owners) found.add('owner');
-  if (before.people !== now.people) found.add('peopled');
-  if (before.graph.decide !== now.graph.decide) found.add('decide');
-  if (before.denials !== now.denials) found.add('denials');
-  if (was.names !== is.names) found.add('names');
-  if (was.names !== is.names || !sameOrder(before.graph.nodes, now.graph.nodes)) found.add('things');
+  return found.length ? found : undefined;
+}
+
+function keysMade(nodes: RoutingGraph['nodes']): Known {
+  const found: (readonly WordToken[])[] = [];
+  const written = (key: string) => found.push(wordsOf(key).map((word) => ({ one: [word] })));
+  for (const node of nodes.values())
+    if (node.role === 'queue') {
+      written(node.thing.name);
+      const key = node.decl.deadLetter?.key?.value;
+      if (key !== undefined) written(key);
+    }
   return found;
 }
 
-/** The owners that a broker's resources state, as one word. */
-function ownersOn(decl: BrokerDecl): string {
-  const all = decl.variant === 'amqp' ? [decl.queues] : [decl.queues, decl.topics, decl.subscriptions];
-  return all
-    .flatMap((items) =>
-      [...(items ?? [])].flatMap(([name, { value }]) => (value.tenant ? [name, value.tenant.value] : [])),
-    )
-    .join(' ');
-}
-
-/** What was asked while something was looked at, and what was answered. */
-export interface Dependencies {
-  readonly questions: Question[];
-  readonly abouts: unknown[];
-  readonly answers: unknown[];
-}
-
-/** @returns a look that notes in `asked` what is asked of it; without it nothing is noted */
-export function contextOf(facts: Facts, asked?: Dependencies): CheckContext {
-  const ask = (question: Question, about?: unknown): unknown => {
-    const answer = facts.answer(question, about);
-    asked?.questions.push(question);
-    asked?.abouts.push(about);
-    asked?.answers.push(answer);
-    return answer;
-  };
+/** @returns a look at facts that is asked through `ask` */
+export function contextOf(ask: Ask<FactKind>): CheckContext {
+  const value = (kind: FactKind, id: string) => (ask(kind, id) as { value?: unknown } | undefined)?.value;
+  const whole = (question: WholeQuestion) => ask('whole', question);
   return {
-    node: (id) => ask('node', id) as ReturnType<CheckContext['node']>,
-    out: (id) => ask('out', id) as ReturnType<CheckContext['out']>,
-    into: (id) => ask('into', id) as ReturnType<CheckContext['into']>,
-    arrivals: (id) => ask('arrivals', id) as ReturnType<CheckContext['arrivals']>,
-    app: (id) => ask('app', id) as ReturnType<CheckContext['app']>,
-    link: (id) => ask('link', id) as ReturnType<CheckContext['link']>,
-    tenant: (id) => ask('tenant', id) as ReturnType<CheckContext['tenant']>,
-    broker: (id) => ask('broker', id) as ReturnType<CheckContext['broker']>,
-    owner: (of) => ask('owner', of) as ReturnType<CheckContext['owner']>,
-    sent: (type) => ask('sent', type) as ReturnType<CheckContext['sent']>,
-    guarded: (label) => ask('guarded', label) as ReturnType<CheckContext['guarded']>,
-    peopled: () => ask('peopled') as ReturnType<CheckContext['peopled']>,
-    decide: () => ask('decide') as ReturnType<CheckContext['decide']>,
-    denials: () => ask('denials') as ReturnType<CheckContext['denials']>,
-    things: () => ask('things') as ReturnType<CheckContext['things']>,
-    callers: () => ask('callers') as ReturnType<CheckContext['callers']>,
-    names: () => ask('names') as ReturnType<CheckContext['names']>,
+    node: (id) => ask('node', id) as GraphNode | undefined,
+    out: (id) => (ask('out', id) as readonly Edge[] | undefined) ?? NO_EDGES,
+    into: (id) => (ask('into', id) as readonly Edge[] | undefined) ?? NO_EDGES,
+    arrivals: (id) => (ask('arrivals', id) as readonly Arrival[] | undefined) ?? NO_ARRIVALS,
+    app: (id) => value('app', id) as AppDecl | undefined,
+    link: (id) => value('link', id) as LinkDecl | undefined,
+    tenant: (id) => value('tenant', id) as TenantDecl | undefined,
+    broker: (id) => ask('broker', id) as BrokerTraits | undefined,
+    owner: ({ kind, name, broker, id }) => {
+      const own = kind === 'app' ? ask('appOwner', name) : broker ? ask('owner', id) : undefined;
+      const on = kind === 'broker' ? name : broker;
+      const inherited = on ? (ask('broker', on) as BrokerTraits | undefined)?.tenant : undefined;
+      return (own ?? inherited ?? whole('tenant')) as string | undefined;
+    },
+    sent: (type) => ask('sent', type) as Sent | undefined,
+    received: (type) => ask('received', type) !== undefined,
+    guarded: (label) =>
+      (value('label', label) as LabelDecl | undefined)?.guarded?.value ?? GUARDED.has(label),
+    peopled: () => whole('peopled') as People,
+    decide: () => whole('decide') as Decide,
+    denials: () => whole('denials') as readonly StatementDecl[],
+    things: () => whole('things') as Things,
+    callers: () => whole('callers') as readonly string[],
+    names: () => whole('names') as object,
+    keys: () => whole('keys') as Keys,
   };
-}
-
-/** @returns whether everything that was asked would be answered the same now */
-export function stillSo(facts: Facts, { questions, abouts, answers }: Dependencies): boolean {
-  for (let i = 0; i < questions.length; i++)
-    if (facts.answer(questions[i]!, abouts[i]) !== answers[i]) return false;
-  return true;
 }

@@ -9,7 +9,7 @@ import { uselessAllow } from './access/useless-allow.ts';
 import { notCarried } from './broker/not-carried.ts';
 import { refusedSettings } from './broker/refused-settings.ts';
 import type { BrokerSubject, Check, Complaint, SubjectKind } from './check.ts';
-import { type Dependencies, Facts, changesSince, contextOf, groundOf, stillSo } from './context.ts';
+import { type FactKind, contextOf, factsOf } from './context.ts';
 import { competingApps } from './copies/competing-apps.ts';
 import { perInstance } from './copies/per-instance.ts';
 import { sharedStore } from './copies/shared-store.ts';
@@ -38,7 +38,7 @@ import { expectationAboutNothing } from './names/expectation.ts';
 import { nearAlike } from './names/near-alike.ts';
 import { parameter } from './names/parameter.ts';
 import { sameWireName } from './names/same-wire-name.ts';
-import { unknownWord } from './names/unknown-word.ts';
+import { unknownWord, unknownWordOfLink, unknownWordOfStatement } from './names/unknown-word.ts';
 import { unstatedSetting } from './names/unstated-setting.ts';
 import { aliasChain } from './nowhere/alias-chain.ts';
 import { expectedType } from './nowhere/expected-type.ts';
@@ -52,7 +52,8 @@ import { unservedEntry } from './nowhere/unserved-entry.ts';
 import { untakenStore } from './nowhere/untaken-store.ts';
 import type { TextDocument } from '../../base/edits.ts';
 import type { BrokerDecl } from '../../brokers/kinds.ts';
-import { differing, sharesKeys } from '../../incremental/layered.ts';
+import { Asking } from '../../incremental/asking.ts';
+import { Question, remembered } from '../../incremental/memory.ts';
 import type { Severity } from '../../language/finding.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Finding, Mend } from '../../topology/topology.ts';
@@ -127,6 +128,9 @@ export const ABOUT_ACCEPTANCES = [
   },
 ] as const;
 
+/** What looks at other subjects for the same: told of with the check of its id. */
+const MORE: readonly Check[] = [unknownWordOfLink, unknownWordOfStatement];
+
 const IDS: ReadonlySet<string> = new Set(CHECKS.map(({ id }) => id));
 
 /** What the checks said. */
@@ -137,172 +141,48 @@ export interface Checked {
   readonly accepted: readonly Accepted[];
 }
 
-/** What was found at one subject, and what was asked to find it. */
-interface Unit {
-  readonly kind: SubjectKind;
-  readonly id: unknown;
-  readonly subject: unknown;
-  readonly findings: readonly Finding[];
-  readonly asked: Dependencies;
-  /** Whether no later look at the same subject has taken its place. */
-  live: boolean;
-}
-
-/** The units that asked something, some of them perhaps no longer live. */
-class Askers {
-  private readonly units = new Set<Unit>();
-  private limit = 50;
-
-  add(unit: Unit): void {
-    if (this.units.size >= this.limit) {
-      this.forget();
-      this.limit = Math.max(50, 2 * this.units.size);
-    }
-    this.units.add(unit);
-  }
-
-  /** Leaves those behind that are no longer live. @returns whether any is left */
-  forget(): boolean {
-    for (const each of this.units) if (!each.live) this.units.delete(each);
-    return this.units.size > 0;
-  }
-
-  *[Symbol.iterator](): Generator<Unit> {
-    for (const unit of this.units) if (unit.live) yield unit;
-  }
-}
-
-type Subjects = ReadonlyMap<unknown, unknown>;
-
-/** Runs the checks on one topology again and again: only what an edit may have changed is looked at again. */
-export class Checking {
-  /** By kind of subject, and by its id. */
-  private readonly units = new Map<SubjectKind, Map<unknown, Unit>>();
-  private readonly subjects = new Map<SubjectKind, { readonly of: unknown; readonly all: Subjects }>();
-  /** Those at which something was found. */
-  private readonly troubled = new Set<Unit>();
-  /** By what answers hang on. */
-  private readonly askers = new Map<string, Askers>();
-  /** Looks since all askers were last gone through: what is named anew at every key would pile up. */
-  private looks = 0;
-  private facts: Facts | undefined;
-
-  /** @param graph the next graph of the same reader; its places move with it, so results are of use until the next */
-  run(graph: RoutingGraph): Checked {
-    const facts = new Facts(graph, this.facts);
-    const doubtful = this.doubtful(facts);
-    const { declared, messages } = graph.topology;
-    const visit = (kind: SubjectKind, of: object | undefined, all: () => Subjects) =>
-      this.visit(facts, doubtful, kind, of, all);
-    visit('node', graph.nodes, () => graph.nodes);
-    visit('message', messages, () => messages);
-    visit('broker', declared.brokers, () => brokersIn(graph));
-    visit('link', declared.links, () => new Map([...(declared.links?.keys() ?? [])].map((id) => [id, id])));
-    visit(
-      'statement',
-      declared.access,
-      () => new Map((declared.access?.items ?? []).map((each) => [each, each])),
-    );
-    this.facts = facts;
-    if (this.looks > this.askers.size) {
-      for (const [ground, askers] of this.askers) if (!askers.forget()) this.askers.delete(ground);
-      this.looks = 0;
-    }
-    const findings = [...this.troubled].flatMap((unit) => unit.findings);
-    return accept(graph, [...findings, ...look(facts, 'whole', graph, graph).findings]);
-  }
-
-  /** @param of what the subjects follow from: as long as it is the same object, they are what they were */
-  private visit(
-    facts: Facts,
-    doubtful: ReadonlySet<Unit> | undefined,
-    kind: SubjectKind,
-    of: object | undefined,
-    subjectsOf: () => Subjects,
-  ): void {
-    const before = this.subjects.get(kind);
-    const all = before && before.of === of ? before.all : subjectsOf();
-    this.subjects.set(kind, { of, all });
-    let units = this.units.get(kind);
-    if (!units) this.units.set(kind, (units = new Map()));
-    const meet = (id: unknown) => {
-      const subject = all.get(id);
-      const known = units.get(id);
-      const stands =
-        known?.subject === subject && ((doubtful && !doubtful.has(known!)) || stillSo(facts, known!.asked));
-      if (stands) return;
-      this.forget(known);
-      units.set(id, this.look(facts, kind, id, subject));
-    };
-    if (before && doubtful && sharesKeys(before.all, all)) {
-      for (const id of differing(before.all, all)) meet(id);
-      for (const unit of doubtful) if (unit.kind === kind && unit.live) meet(unit.id);
-      return;
-    }
-    for (const id of all.keys()) meet(id);
-    if (units.size === all.size) return;
-    for (const [id, unit] of units) {
-      if (all.has(id)) continue;
-      units.delete(id);
-      this.forget(unit);
-    }
-  }
-
-  private forget(unit: Unit | undefined): void {
-    if (!unit) return;
-    unit.live = false;
-    this.troubled.delete(unit);
-  }
-
-  /** The units that asked something that may be answered otherwise now; undefined for all. */
-  private doubtful(facts: Facts): ReadonlySet<Unit> | undefined {
-    const changed = this.facts && changesSince(this.facts, facts);
-    if (!changed) return undefined;
-    const found = new Set<Unit>();
-    for (const ground of changed) for (const unit of this.askers.get(ground) ?? []) found.add(unit);
-    return found;
-  }
-
-  private look(facts: Facts, kind: SubjectKind, id: unknown, subject: unknown): Unit {
-    const unit = look(facts, kind, id, subject);
-    this.looks++;
-    const { questions, abouts } = unit.asked;
-    questions.forEach((question, i) => {
-      const ground = groundOf(question, abouts[i]);
-      let askers = this.askers.get(ground);
-      if (!askers) this.askers.set(ground, (askers = new Askers()));
-      askers.add(unit);
-    });
-    if (unit.findings.length) this.troubled.add(unit);
-    return unit;
-  }
-}
-
 /** A broker as a subject: one object for as long as its declaration stays. */
-const brokerSubjects = new WeakMap<BrokerDecl, BrokerSubject>();
-
-function brokersIn({ topology }: RoutingGraph): Subjects {
-  const found = new Map<string, BrokerSubject>();
-  for (const [name, { value: decl }] of topology.declared.brokers ?? []) {
-    const known = brokerSubjects.get(decl);
-    const subject = known?.name === name ? known : { name, decl };
-    brokerSubjects.set(decl, subject);
-    found.set(name, subject);
-  }
-  return found;
-}
+const brokerSubject = remembered(
+  (decl: BrokerDecl, name: string): BrokerSubject => ({ name, decl }),
+  (subject, _, name) => subject.name === name,
+);
 
 const BY_KIND = new Map<SubjectKind, Check[]>();
-for (const each of CHECKS) BY_KIND.set(each.of, [...(BY_KIND.get(each.of) ?? []), each]);
+for (const each of [...CHECKS, ...MORE]) BY_KIND.set(each.of, [...(BY_KIND.get(each.of) ?? []), each]);
 
-function look(facts: Facts, kind: SubjectKind, id: unknown, subject: unknown): Unit {
-  const asked: Dependencies = { questions: [], abouts: [], answers: [] };
-  // what looks at everything is looked at again anyway
-  const eyes = contextOf(facts, kind === 'whole' ? undefined : asked);
-  const findings: Finding[] = [];
-  for (const { id, severity, run } of BY_KIND.get(kind) ?? [])
-    for (const complaint of run(subject as never, eyes)) findings.push(findingOf(id, severity, complaint));
-  return { kind, id, subject, findings, asked, live: true };
+type Found = readonly Finding[];
+
+const ASKING = new Question<Asking<FactKind, Found>>('checks');
+
+/**
+ * @returns what all checks say of a topology's graph; after a change only those look again that asked
+ *   about something that is otherwise now
+ */
+export function checkAll(graph: RoutingGraph): Checked {
+  const { topology, nodes } = graph;
+  const { declared, messages, memory } = topology;
+  const asking = memory.own(ASKING, () => new Asking<FactKind, Found>());
+  const brokers = [...(declared.brokers ?? [])].map(
+    ([name, { value }]) => [name, brokerSubject(value, name)] as const,
+  );
+  const statements = declared.access?.items ?? [];
+  const subjects: Readonly<Record<SubjectKind, ReadonlyMap<unknown, unknown>>> = {
+    node: nodes,
+    message: messages,
+    broker: new Map(brokers),
+    link: new Map([...(declared.links?.keys() ?? [])].map((id) => [id, id])),
+    statement: new Map(statements.map((each) => [each, each])),
+    whole: new Map([['', graph]]),
+  };
+  const found = asking.run(factsOf(graph), new Map(Object.entries(subjects)), (kind, _, subject, ask) => {
+    const context = contextOf(ask);
+    let findings: Finding[] | undefined;
+    for (const { id, severity, run } of BY_KIND.get(kind as SubjectKind) ?? [])
+      for (const complaint of run(subject as never, context))
+        (findings ??= []).push(findingOf(id, severity, complaint));
+    return findings;
+  });
+  return accept(graph, found.flat());
 }
 
 function findingOf(check: string, severity: Severity, { mends, ...complaint }: Complaint): Finding {
@@ -319,13 +199,7 @@ function findingOf(check: string, severity: Severity, { mends, ...complaint }: C
 }
 
 /** Whether a document may have acceptances. */
-const written = new WeakMap<TextDocument, boolean>();
-
-function mayAccept(document: TextDocument): boolean {
-  let known = written.get(document);
-  if (known === undefined) written.set(document, (known = document.text.includes('accept')));
-  return known;
-}
+const mayAccept = remembered((document: TextDocument): boolean => document.text.includes('accept'));
 
 function accept({ topology }: RoutingGraph, found: readonly Finding[]): Checked {
   const written = topology.documents.some(mayAccept);
@@ -339,11 +213,6 @@ function accept({ topology }: RoutingGraph, found: readonly Finding[]): Checked 
     findings: [...standing, ...unused.map(finding(ofUnused)), ...unknown.map(finding(ofUnknown))],
     accepted,
   };
-}
-
-/** @returns what all checks say of a topology's graph, once */
-export function checkAll(graph: RoutingGraph): Checked {
-  return new Checking().run(graph);
 }
 
 /** @returns the findings of all checks that stand */

@@ -1,6 +1,6 @@
 /** What checks ask about stores: who empties them, and what for they are there. */
 import type { CheckContext } from './context.ts';
-import type { Edge, StoreNode } from '../../routing/parts.ts';
+import type { Edge, StoreNode } from '../../brokers/terms.ts';
 
 /** @returns the ways by which apps and links take from a store */
 export function takersOf(context: CheckContext, store: string): readonly Edge[] {

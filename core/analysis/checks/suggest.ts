@@ -1,4 +1,5 @@
 /** What mends propose: entries that a type is published to, keys that would match it, places siblings use. */
+import { kindOf } from '../../brokers/kinds.ts';
 import { ENTRIES, type Thing } from '../../language/thing.ts';
 import { lookUp } from '../../topology/address.ts';
 import type { Topology } from '../../topology/topology.ts';
@@ -9,11 +10,11 @@ export function entriesFor(topology: Topology, broker: string, type: string): Th
   for (const { value } of topology.declared.apps?.values() ?? []) {
     for (const { message, to } of value.publishes?.items ?? []) {
       if (message?.value !== type || !to) continue;
-      let entry = lookUp(topology.declared, to.value, ENTRIES);
+      let entry = lookUp(topology.names, to.value, ENTRIES);
       for (let hops = 0; entry.ok && entry.thing.kind === 'alias' && hops < 50; hops++) {
         const { broker: home, name } = entry.thing;
         const alias = topology.declared.brokers?.get(home)?.value.aliases?.get(name)?.value;
-        entry = lookUp(topology.declared, alias?.to?.value ?? '', ENTRIES, home);
+        entry = lookUp(topology.names, alias?.to?.value ?? '', ENTRIES, home);
       }
       const thing = entry.ok ? entry.thing : undefined;
       if (thing?.broker === broker && (thing.kind === 'exchange' || thing.kind === 'topic'))
@@ -30,8 +31,7 @@ export function patternOf(
   type: string,
 ): Record<string, string | Record<string, string | object>> {
   const broker = topology.declared.brokers?.get(exchange.broker)?.value;
-  const kind =
-    broker?.variant === 'amqp' ? broker.exchanges?.get(exchange.name)?.value.type?.value : undefined;
+  const kind = broker && kindOf(broker).typeOf(broker, exchange.name);
   if (kind === 'fanout') return {};
   if (kind === 'headers') return { headers: { match: 'all', values: {} } };
   const key = topology.messages.get(type)?.key?.value ?? '';
@@ -56,9 +56,10 @@ export function usualAmong(values: Iterable<string | undefined>): string | undef
 /** @returns where most queues and subscriptions of a broker send their dead letters */
 export function usualDeadLetter(topology: Topology, broker: string, but: string): string | undefined {
   const decl = topology.declared.brokers?.get(broker)?.value;
-  const subscriptions = decl?.variant === 'pubsub' ? [...(decl.subscriptions?.values() ?? [])] : [];
+  const resources = decl ? kindOf(decl).resources(decl) : [];
   return usualAmong(
-    [...(decl?.queues?.values() ?? []), ...subscriptions]
+    resources
+      .flatMap(([, items]) => [...(items?.values() ?? [])])
       .filter(({ name }) => name !== but)
       .map(({ value }) => value.deadLetter?.to?.value)
       .filter((to) => to !== but),

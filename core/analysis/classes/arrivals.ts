@@ -1,36 +1,44 @@
 /** Which published message types come to which node, told by what the conditions on the way can let through. */
 import { type Arrival, type Verdict, verdictOn } from './variety.ts';
 import { Layered, differing, sharesKeys } from '../../incremental/layered.ts';
+import { Question, remembered, sameItems } from '../../incremental/memory.ts';
 import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Domain, type Surroundings, entered, onward } from '../../routing/onward.ts';
-import type { Edge, GraphNode } from '../../routing/parts.ts';
+import type { Edge, GraphNode } from '../../brokers/terms.ts';
 import type { MessageType } from '../../topology/messages.ts';
 
-/** By node, some perhaps with none; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
+/** By node; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
 export type Arrivals = ReadonlyMap<string, readonly Arrival[]>;
 
-/** One object for the same messages in the same form. */
-const interned = new WeakMap<MessageType, Map<string, Arrival>>();
+const formsOf = remembered((_: MessageType) => new Map<string, Arrival>());
 
 /** @returns messages of a type in a form: one object for the same */
 export function arrivalOf(type: MessageType, key: string | undefined, wrapped: boolean): Arrival {
-  let forms = interned.get(type);
-  if (!forms) interned.set(type, (forms = new Map()));
+  const forms = formsOf(type);
   const id = `${wrapped ? 'w' : 'p'}${key === undefined ? '' : `=${key}`}`;
   let found = forms.get(id);
   if (!found) forms.set(id, (found = { type, key, wrapped }));
   return found;
 }
 
-const verdicts = new WeakMap<Edge, Map<Arrival, Verdict>>();
+/** What was asked of a way, pair by pair: most are asked about few arrivals. */
+const verdictsOf = remembered((_: Edge): { readonly arrival: Arrival; readonly verdict: Verdict }[] => []);
 
-/** @returns what a way's condition does to messages that come to it; remembered. */
+/** So many verdicts are remembered of one way. */
+const MOST_VERDICTS = 2_000;
+
+const ALL: Verdict = { some: true, every: true };
+
+/** @returns what a way's condition does to messages that come to it */
 export function verdictAt(edge: Edge, arrival: Arrival): Verdict {
-  let known = verdicts.get(edge);
-  if (!known) verdicts.set(edge, (known = new Map()));
-  let found = known.get(arrival);
-  if (!found) known.set(arrival, (found = verdictOn(edge.condition, arrival)));
-  return found;
+  if (edge.condition.op === 'always') return ALL;
+  const known = verdictsOf(edge);
+  for (const each of known) if (each.arrival === arrival) return each.verdict;
+  const verdict = verdictOn(edge.condition, arrival);
+  // types that are edited come again and again as others
+  if (known.length >= MOST_VERDICTS) known.length = 0;
+  known.push({ arrival, verdict });
+  return verdict;
 }
 
 /** Messages of declared types, each in the form it comes in. */
@@ -48,20 +56,6 @@ export function publishedBy(graph: RoutingGraph, { publish }: Edge): Arrival | u
   const key = type.key?.value;
   return arrivalOf(type, publish!.via?.value === 'mqtt' ? key?.replaceAll('/', '.') : key, false);
 }
-
-/** What is known of the arrivals in an earlier graph. */
-export interface Followed {
-  readonly graph: RoutingGraph;
-  readonly arrivals: Arrivals;
-}
-
-/** Arrivals, and the nodes about which anything may be otherwise than before; undefined for all. */
-export interface FollowedAgain extends Followed {
-  readonly changed: ReadonlySet<string> | undefined;
-}
-
-/** @returns which published messages come to which node */
-export const arrivalsIn = (graph: RoutingGraph): Arrivals => followArrivals(graph).arrivals;
 
 /**
  * @returns which published messages come to one node, in order of declaration; costs what leads there
@@ -82,17 +76,37 @@ export function arrivalsAt(graph: RoutingGraph, id: string): readonly Arrival[] 
   return inOrder(topology.messages.keys())(found.get(id) ?? new Set());
 }
 
+/** What was followed last, and through what. */
+interface Followed {
+  readonly graph: Pick<RoutingGraph, 'nodes' | 'out' | 'topology'>;
+  readonly arrivals: Arrivals;
+}
+
+const FOLLOWED_LAST = new Question<{ last?: Followed }>('arrivals');
+
 /**
  * Follows every published type through the graph. Refusals are not asked about: they are findings of
- * their own, and what lies behind one is not wrong for it.
- * @param before an earlier state by the same reader: only what lies behind a change is followed again,
- *   and what stayed the same is the same list
+ * their own, and what lies behind one is not wrong for it. Only what lies behind a change is followed
+ * again, and what stayed the same is the same list.
+ * @returns which published messages come to which node
  */
-export function followArrivals(graph: RoutingGraph, before?: Followed): FollowedAgain {
+export function arrivalsIn(graph: RoutingGraph): Arrivals {
+  const { topology, nodes, out } = graph;
+  const { memory } = topology;
+  const kept = memory.own(FOLLOWED_LAST, (): { last?: Followed } => ({}));
+  const before = kept.last;
+  if (before?.graph.nodes === nodes && before.graph.out === out && before.graph.topology === topology)
+    return before.arrivals;
+  const arrivals = follow(graph, before);
+  kept.last = { graph: { nodes, out, topology }, arrivals };
+  return arrivals;
+}
+
+function follow(graph: RoutingGraph, before: Followed | undefined): Arrivals {
   const { nodes, into, topology } = graph;
-  const changes = before && changesBetween(graph, before.graph);
-  if (before && changes?.behind.size === 0) return { graph, arrivals: before.arrivals, changed: changes.at };
-  const anew = changes && changes.behind.size * 2 < nodes.size ? changes.behind : undefined;
+  const behind = before && behindChanges(graph, before.graph);
+  if (before && behind?.size === 0) return before.arrivals;
+  const anew = behind && behind.size * 2 < nodes.size ? behind : undefined;
   const found = new Map<string, Set<Arrival>>();
   const known = before && anew ? before.arrivals : undefined;
   const walk = new Following(graph, found, anew);
@@ -114,31 +128,20 @@ export function followArrivals(graph: RoutingGraph, before?: Followed): Followed
   walk.finish();
   const order = inOrder(topology.messages.keys());
   const steady = before && sharesKeys(before.graph.topology.messages, topology.messages);
-  const fresh = new Map<string, readonly Arrival[]>();
-  for (const id of anew ?? []) fresh.set(id, NO_ARRIVALS);
+  const fresh = new Map<string, readonly Arrival[] | undefined>();
+  for (const id of anew ?? []) fresh.set(id, undefined);
   for (const [id, here] of found) {
     const was = before?.arrivals.get(id);
     const now =
       was?.length === here.size && was.every((each) => here.has(each)) && steady ? was : order(here);
-    const same = was?.length === now.length && was.every((each, i) => each === now[i]);
-    fresh.set(id, same ? was : now);
+    fresh.set(id, was && sameItems(was, now) ? was : now);
   }
-  return {
-    graph,
-    arrivals: known ? over(known, fresh) : fresh,
-    changed: anew && new Set([...changes!.at, ...anew]),
-  };
+  if (known) return Layered.on(known).with(fresh);
+  return Layered.on(fresh as ReadonlyMap<string, readonly Arrival[]>);
 }
 
 /** What does not come anywhere: one list, so that it is seen to stay. */
 export const NO_ARRIVALS: readonly Arrival[] = [];
-
-function over(known: Arrivals, fresh: Arrivals): Arrivals {
-  const changes = new Map([...fresh].filter(([id, here]) => (known.get(id) ?? NO_ARRIVALS) !== here));
-  return [...changes.keys()].every((id) => known.has(id))
-    ? Layered.on(known).with(changes)
-    : new Map([...known, ...changes]);
-}
 
 /** Arrivals on their way through a graph. */
 class Following {
@@ -194,25 +197,16 @@ function inOrder(types: Iterable<string>): (here: ReadonlySet<Arrival>) => reado
       : [...here].sort((a, b) => rank.get(a.type.id)! - rank.get(b.type.id)! || (form(a) < form(b) ? -1 : 1));
 }
 
-interface Changes {
-  /** The nodes that are not what they were, or whose ways are not. */
-  readonly at: ReadonlySet<string>;
-  /** The nodes to which something else may come than before: behind whatever changed. */
-  readonly behind: ReadonlySet<string>;
-}
-
-function changesBetween(graph: RoutingGraph, then: RoutingGraph): Changes | undefined {
+/** @returns the nodes to which something else may come than before: behind whatever changed; undefined for all */
+function behindChanges(graph: RoutingGraph, then: Followed['graph']): ReadonlySet<string> | undefined {
   const { nodes, out, topology } = graph;
-  if (brokersOf(graph) !== brokersOf(then)) return undefined;
   // types that changed places change the order of every list
   if (!sameOrderOfThose(topology.messages, then.topology.messages)) return undefined;
   const types = differing<string, unknown>(topology.messages, then.topology.messages);
-  const at = new Set<string>();
   const behind = new Set<string>();
   for (const id of differing(nodes, then.nodes)) {
     const [now, before] = [nodes.get(id), then.nodes.get(id)];
-    at.add(id);
-    // a queue's name on the wire is a key
+    // a queue's name on the wire is a key, and an exchange's unrouted-to a way
     if (now?.role === 'queue' || !now || !before) behind.add(id);
   }
   const ways = new Set(differing(out, then.out));
@@ -221,21 +215,13 @@ function changesBetween(graph: RoutingGraph, then: RoutingGraph): Changes | unde
       const id = `publisher:${app}`;
       if (out.get(id)?.some(({ kind, label }) => kind === 'publish' && types.has(label))) ways.add(id);
     }
-  for (const id of ways) {
-    at.add(id);
-    for (const list of [out.get(id), then.out.get(id)]) {
-      for (const edge of list ?? []) {
-        behind.add(edge.to);
-        // what leads into its end changed with it
-        at.add(edge.to);
-      }
-    }
-  }
+  for (const id of ways)
+    for (const list of [out.get(id), then.out.get(id)]) for (const edge of list ?? []) behind.add(edge.to);
   for (const id of behind) {
     for (const edge of out.get(id) ?? []) behind.add(edge.to);
     for (const edge of then.out.get(id) ?? []) behind.add(edge.to);
   }
-  return { at, behind };
+  return behind;
 }
 
 /** Whether the keys that are in both maps follow each other the same way in both. */
@@ -246,6 +232,3 @@ function sameOrderOfThose(a: ReadonlyMap<string, unknown>, b: ReadonlyMap<string
   for (const id of a.keys()) if (b.has(id) && others[i++] !== id) return false;
   return true;
 }
-
-const brokersOf = ({ topology }: RoutingGraph): string =>
-  [...(topology.declared.brokers ?? [])].map(([id, { value }]) => `${id} ${value.variant}`).join();

@@ -1,7 +1,7 @@
 /** What differs between two topologies as graphs: what came, what went, and what goes another way. */
 import { show } from '../../conditions/explain.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { Edge, GraphNode } from '../../routing/parts.ts';
+import type { Edge, GraphNode } from '../../brokers/terms.ts';
 
 export type ChangeKind = 'added' | 'removed' | 're-routed' | 'changed';
 

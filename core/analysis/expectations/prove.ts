@@ -171,7 +171,7 @@ function breachOf(
       : 'it reaches nothing';
   for (const { value } of reaches?.items ?? []) {
     if (rests.some((rest) => restsAt(graph, rest, value))) continue;
-    const missed = lookUp(graph.topology.declared, value, STORES);
+    const missed = lookUp(graph.topology.names, value, STORES);
     const why = `does not reach ${value}: ${refusal(traces) ?? where()}`;
     return missed.ok ? { why, at: missed.thing.id } : { why };
   }

@@ -2,6 +2,7 @@
  * What an AMQP 0-9-1 broker would have if it were as the topology says, and the steps that lead
  * there from what it has now. Both sides are the protocol's own terms (§1.6 exchange, queue).
  */
+import { asAmqp } from '../../brokers/kinds.ts';
 import type { Span } from '../../base/span.ts';
 import type { AmqpBrokerDecl, AmqpQueueDecl } from '../../brokers/amqp/declares.ts';
 import type { DeadLetterDecl } from '../../language/dead-letter.ts';
@@ -103,11 +104,11 @@ export function wireNames(topology: Topology, name: string, queue: AmqpQueueDecl
 
 /** Works out what the topology asks of one AMQP broker. */
 export function wantedState(topology: Topology, brokerId: string): WantedState {
-  const broker = topology.declared.brokers?.get(brokerId)?.value;
+  const broker = asAmqp(topology.declared.brokers?.get(brokerId)?.value);
   const leftToOthers: { of: ThingId; why: string }[] = [];
-  if (broker?.variant !== 'amqp') return { exchanges: [], queues: [], bindings: [], leftToOthers };
+  if (!broker) return { exchanges: [], queues: [], bindings: [], leftToOthers };
   const find = (address: string, kinds: readonly ThingKind[]): Thing | undefined => {
-    const found = lookUp(topology.declared, address, kinds, brokerId);
+    const found = lookUp(topology.names, address, kinds, brokerId);
     return found.ok ? found.thing : undefined;
   };
   const wireOf = (of: Thing): string[] => {

@@ -1,4 +1,5 @@
 /** What a probe message should show: where on one real broker the trace says its copies land. */
+import { asAmqp } from '../../brokers/kinds.ts';
 import {
   type Inventory,
   type WantedState,
@@ -31,8 +32,8 @@ export function expectProbe(graph: RoutingGraph, trace: Trace, broker: string): 
     if (hop.edge?.kind === 'link') continue;
     const node = graph.nodes.get(hop.node);
     if (node?.role === 'queue' && node.thing.broker === broker && !hop.again && hop.copies > 0) {
-      const decl = graph.topology.declared.brokers!.get(broker)!.value;
-      const queue = decl.variant === 'amqp' ? decl.queues?.get(node.thing.name)?.value : undefined;
+      const decl = asAmqp(graph.topology.declared.brokers!.get(broker)!.value);
+      const queue = decl?.queues?.get(node.thing.name)?.value;
       for (const wire of queue ? wireNames(graph.topology, node.thing.name, queue) : []) {
         queues[wire] = (queues[wire] ?? 0) + 1;
       }

@@ -3,7 +3,7 @@ import { evaluate } from '../../conditions/evaluate.ts';
 import { explain } from '../../conditions/explain.ts';
 import { addressOf } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { Edge } from '../../routing/parts.ts';
+import type { Edge } from '../../brokers/terms.ts';
 import type { Hop } from '../../routing/hop.ts';
 import type { Trace } from '../../routing/trace.ts';
 import type { Place } from '../../syntax/place.ts';

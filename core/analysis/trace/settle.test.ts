@@ -1,7 +1,7 @@
 import { settle } from './settle.ts';
 import { message } from '../../conditions/message.ts';
 import { buildGraph } from '../../routing/graph.ts';
-import type { StoreNode } from '../../routing/parts.ts';
+import type { StoreNode } from '../../brokers/terms.ts';
 import type { DeadLetterReason } from '../../routing/hop.ts';
 import { trace } from '../../routing/trace.ts';
 import { readTopology } from '../../topology/read.ts';

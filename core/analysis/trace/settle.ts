@@ -4,7 +4,7 @@
  */
 import type { Message } from '../../conditions/message.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { StoreNode } from '../../routing/parts.ts';
+import type { StoreNode } from '../../brokers/terms.ts';
 import type { RotationState } from '../../routing/choose.ts';
 import type { DeadLetterReason, End, Hop } from '../../routing/hop.ts';
 import { type Trace, traceDeadLetter } from '../../routing/trace.ts';

@@ -11,7 +11,7 @@ import { explain } from '../../conditions/explain.ts';
 import type { Message } from '../../conditions/message.ts';
 import { ALWAYS, type Predicate } from '../../conditions/predicate.ts';
 import { type RoutingGraph, buildGraph } from '../../routing/graph.ts';
-import type { Edge } from '../../routing/parts.ts';
+import type { Edge } from '../../brokers/terms.ts';
 import { setAt, writeText, writeValue } from '../../syntax/edit/edit.ts';
 import { type Place, writtenAt } from '../../syntax/place.ts';
 import { readTopology } from '../../topology/read.ts';

@@ -10,10 +10,10 @@ import { attributeName, explain, show } from '../../conditions/explain.ts';
 import type { Message } from '../../conditions/message.ts';
 import { type Solution, assign, solve } from '../../conditions/solve.ts';
 import { ENTRIES, addressOf, thing } from '../../language/thing.ts';
-import { mqttEntry } from '../../routing/edge-specs.ts';
+import { mqttEntry } from '../../routing/nodes.ts';
 import { type RoutingGraph, buildGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Domain, NOBODY, type Onward, addressed, entered, onward } from '../../routing/onward.ts';
-import type { Edge } from '../../routing/parts.ts';
+import type { Edge } from '../../brokers/terms.ts';
 import type { Hop, Sending } from '../../routing/hop.ts';
 import { hopsOf, trace } from '../../routing/trace.ts';
 import { ONE_MESSAGE, decideFor } from '../../routing/walk.ts';
@@ -87,7 +87,7 @@ function reaches(root: Hop, store: string): boolean {
 
 function entryOf(graph: RoutingGraph, sending: Sending): string | undefined {
   if (sending.via === 'mqtt') return mqttEntry(graph.topology, sending.to) || undefined;
-  const found = lookUp(graph.topology.declared, sending.to, ENTRIES);
+  const found = lookUp(graph.topology.names, sending.to, ENTRIES);
   return found.ok ? found.thing.id : undefined;
 }
 

@@ -2,6 +2,7 @@ import type { Need } from '../../access/needs.ts';
 import { type Excess, excessOf, usageOf } from '../../access/usage.ts';
 import { type Complaint, check } from '../check.ts';
 import type { CheckContext } from '../context.ts';
+import { Question } from '../../../incremental/memory.ts';
 import { counted, listed } from '../../../base/phrase.ts';
 import type { StatementDecl } from '../../../language/statement.ts';
 import { addressOf } from '../../../language/thing.ts';
@@ -20,14 +21,11 @@ interface Wide {
   readonly excess: Excess;
 }
 
-const found = new WeakMap<RoutingGraph, Wide[]>();
+const WIDE = new Question<readonly Wide[]>('statements that are too wide');
 
 /** Both checks here look at the same; it is worked out once. */
-function wideIn(graph: RoutingGraph, context: CheckContext): Wide[] {
-  let wide = found.get(graph);
-  if (!wide) found.set(graph, (wide = findWide(graph, context)));
-  return wide;
-}
+const wideIn = (graph: RoutingGraph, context: CheckContext): readonly Wide[] =>
+  graph.topology.memory.latest(WIDE, [graph.topology], () => findWide(graph, context));
 
 function findWide(graph: RoutingGraph, context: CheckContext): Wide[] {
   const { declared } = graph.topology;

@@ -19,7 +19,7 @@ export const sharedStore = check({
         return [];
       const address = addressOf(node.thing);
       const { broker, name } = node.thing;
-      const own = node.role === 'queue' && context.broker(broker)?.kind === 'amqp';
+      const own = node.role === 'queue' && context.broker(broker)?.kind.queuePerInstance === true;
       const advice = own
         ? ` Give the queue \`perInstanceOf: ${app}\`.`
         : ' Give each instance a subscription of its own.';

@@ -3,7 +3,7 @@ import type { CheckContext } from '../context.ts';
 import { survey } from '../../classes/variety.ts';
 import { evaluate } from '../../../conditions/evaluate.ts';
 import { addressOf } from '../../../language/thing.ts';
-import type { Edge } from '../../../routing/parts.ts';
+import type { Edge } from '../../../brokers/terms.ts';
 
 /** Two subscriptions of one topic that hand a queue the same message. */
 export const twice = check({

@@ -2,7 +2,7 @@ import { check } from '../check.ts';
 import type { CheckContext } from '../context.ts';
 import { verdictAt } from '../../classes/arrivals.ts';
 import { addressOf } from '../../../language/thing.ts';
-import type { GraphNode } from '../../../routing/parts.ts';
+import type { GraphNode } from '../../../brokers/terms.ts';
 
 /** Dead letters that go round without anybody rejecting one: the broker cuts that, and the message is gone. */
 export const deadLetterCycle = check({

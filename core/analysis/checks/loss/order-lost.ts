@@ -16,7 +16,7 @@ export const orderLost = check({
     if ((node.role !== 'queue' && node.role !== 'subscription') || !isOrdered(node)) return [];
     // hosted queues keep the order within each group, however many take
     if (
-      context.broker(node.thing.broker)?.kind !== 'amqp' ||
+      context.broker(node.thing.broker)?.kind.ordersByGroup !== false ||
       ('perInstanceOf' in node.decl && node.decl.perInstanceOf)
     )
       return [];

@@ -9,7 +9,7 @@ import { overlaps } from '../../../conditions/word-sets.ts';
 import { wordsMatch, wordsOf } from '../../../conditions/words.ts';
 import { writing } from '../../../language/finding.ts';
 import { addressOf } from '../../../language/thing.ts';
-import type { Edge } from '../../../routing/parts.ts';
+import type { Edge } from '../../../brokers/terms.ts';
 import { plainOrQuoted } from '../../../syntax/render.ts';
 import type { Mend } from '../../../topology/topology.ts';
 

@@ -3,7 +3,7 @@ import { covered, tokensOf } from '../../../conditions/word-sets.ts';
 import { wordsOf } from '../../../conditions/words.ts';
 import { addressOf } from '../../../language/thing.ts';
 import { KeyTrie } from '../../../routing/key-trie.ts';
-import type { Edge } from '../../../routing/parts.ts';
+import type { Edge } from '../../../brokers/terms.ts';
 import { removeItem } from '../../../syntax/edit/edit.ts';
 
 /** Of two bindings between the same two, one matches all that the other matches. */

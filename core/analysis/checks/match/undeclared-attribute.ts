@@ -1,3 +1,4 @@
+import { kindOf } from '../../../brokers/kinds.ts';
 import { check } from '../check.ts';
 import { ofEachCondition } from '../conditions.ts';
 import { verdictAt } from '../../classes/arrivals.ts';

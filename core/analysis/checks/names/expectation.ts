@@ -9,7 +9,9 @@ export const expectationAboutNothing = check({
   why: 'It promises nothing: “never” about nobody always holds, and what should be reached never is.',
   of: 'whole',
   run: ({ topology }, context) => {
-    const labels = new Set([...topology.messages.values()].flatMap((type) => [...type.labels]));
+    let known: Set<string> | undefined;
+    const labels = () =>
+      (known ??= new Set([...topology.messages.values()].flatMap((type) => [...type.labels])));
     return (topology.declared.expectations?.items ?? []).flatMap(
       ({ name, given, reaches, never }): Complaint[] => {
         const of = `“${name?.value ?? 'an expectation'}”`;
@@ -18,7 +20,8 @@ export const expectationAboutNothing = check({
         for (const each of [...(reaches?.items ?? []), ...(never?.items ?? []), ...(from ? [from] : [])])
           if (!isCaller(context, each.value))
             found.push(missing(of, 'speaks of', each, [...context.callers(), ...context.things().addresses]));
-        if (label && !labels.has(label.value)) found.push(missing(of, 'speaks of the label', label, labels));
+        if (label && !labels().has(label.value))
+          found.push(missing(of, 'speaks of the label', label, labels()));
         return found;
       },
     );

@@ -1,4 +1,6 @@
+import { kindOf } from '../../../brokers/kinds.ts';
 import { type Complaint, check } from '../check.ts';
+import { Question } from '../../../incremental/memory.ts';
 import type { RoutingGraph } from '../../../routing/graph.ts';
 import type { Place } from '../../../syntax/place.ts';
 
@@ -10,23 +12,18 @@ export const nearAlike = check({
   why: 'Sooner or later somebody means the one and writes the other, and both are there, so nothing complains.',
   of: 'whole',
   run: (graph) => {
-    const { messages } = graph.topology;
-    let attributes = attributesAlike.get(messages);
-    if (!attributes) attributesAlike.set(messages, (attributes = alike(attributesOf(graph))));
+    const { messages, names, memory } = graph.topology;
+    const attributes = memory.latest(ATTRIBUTES, [messages], () => alike(attributesOf(graph)));
     // as long as no name comes, goes or changes, names that were told apart still are
-    const { names } = graph.topology;
-    if (apart.has(names)) return attributes;
-    const found = [...groupsOf(graph)].flatMap(alike);
-    if (found.length === 0) apart.add(names);
+    const apart = memory.latest(APART, [names], () => ({ found: [...groupsOf(graph)].flatMap(alike) }));
+    // places of names move on without a word, so what was found is found anew
+    const found = apart.found.length === 0 ? [] : [...groupsOf(graph)].flatMap(alike);
     return [...attributes, ...found];
   },
 });
 
-/** What was found among the headers and properties of message types, which seldom change. */
-const attributesAlike = new WeakMap<ReadonlyMap<string, unknown>, readonly Complaint[]>();
-
-/** Stands for names among which none are too alike. */
-const apart = new WeakSet<object>();
+const ATTRIBUTES = new Question<readonly Complaint[]>('alike attributes');
+const APART = new Question<{ readonly found: readonly Complaint[] }>('alike names');
 
 /** What parts the words of a name; between two digits it parts two numbers, and means something. */
 const SEPARATOR = /(?<!\d)[\s._/-]|[\s._/-](?!\d)/g;
@@ -72,21 +69,8 @@ function* groupsOf({ topology }: RoutingGraph): Generator<Group> {
   yield ['among the apps', [{ kind: 'app:', items: declared.apps }]];
   yield ['among the message types', [{ kind: 'message:', items: declared.messages }]];
   for (const [id, { value }] of declared.brokers ?? []) {
-    const entries: Names[] =
-      value.variant === 'amqp'
-        ? [{ kind: `exchange:${id}/`, items: value.exchanges }]
-        : [
-            { kind: `topic:${id}/`, items: value.topics },
-            { kind: `subscription:${id}/`, items: value.subscriptions },
-          ];
-    yield [
-      `on ${id}`,
-      [
-        ...entries,
-        { kind: `queue:${id}/`, items: value.queues },
-        { kind: `alias:${id}/`, items: value.aliases },
-      ],
-    ];
+    const resources = kindOf(value).resources(value);
+    yield [`on ${id}`, resources.map(([kind, items]) => ({ kind: `${kind}:${id}/`, items }))];
   }
 }
 

@@ -1,3 +1,4 @@
+import { kindOf } from '../../../brokers/kinds.ts';
 import { type Complaint, check } from '../check.ts';
 
 /** Two things that are one and the same on the broker. */
@@ -8,34 +9,27 @@ export const sameWireName = check({
   why: 'On the broker they are one: declaring it twice with other settings is refused, and with the same ones two plans share one thing.',
   of: 'broker',
   run: ({ name: broker, decl: value }) => {
-    const kinds = [
-      ['queue', value.queues],
-      ...(value.variant === 'amqp'
-        ? ([['exchange', value.exchanges]] as const)
-        : ([
-            ['topic', value.topics],
-            ['subscription', value.subscriptions],
-          ] as const)),
-    ] as const;
-    return kinds.flatMap(([kind, items]): Complaint[] => {
-      const byWire = new Map<string, string>();
-      const found: Complaint[] = [];
-      let stated = false;
-      for (const each of items?.values() ?? []) if (each.value.wireName) stated = true;
-      // names in the text are different already
-      for (const { name, key, value: decl } of stated ? items!.values() : []) {
-        const wire = decl.wireName?.value ?? name;
-        const before = byWire.get(wire);
-        if (before === undefined) byWire.set(wire, name);
-        else
-          found.push({
-            message: `${kind} ${broker}/${name} has the wire name \`${wire}\`, as ${broker}/${before} has: on the broker they are one ${kind}.`,
-            place: decl.wireName?.place ?? key,
-            about: `${kind}:${broker}/${name}`,
-            also: [`${kind}:${broker}/${before}`],
-          });
-      }
-      return found;
-    });
+    return kindOf(value)
+      .resources(value)
+      .flatMap(([kind, items]): Complaint[] => {
+        const byWire = new Map<string, string>();
+        const found: Complaint[] = [];
+        let stated = false;
+        for (const each of items?.values() ?? []) if (each.value.wireName) stated = true;
+        // names in the text are different already
+        for (const { name, key, value: decl } of stated ? items!.values() : []) {
+          const wire = decl.wireName?.value ?? name;
+          const before = byWire.get(wire);
+          if (before === undefined) byWire.set(wire, name);
+          else
+            found.push({
+              message: `${kind} ${broker}/${name} has the wire name \`${wire}\`, as ${broker}/${before} has: on the broker they are one ${kind}.`,
+              place: decl.wireName?.place ?? key,
+              about: `${kind}:${broker}/${name}`,
+              also: [`${kind}:${broker}/${before}`],
+            });
+        }
+        return found;
+      });
   },
 });

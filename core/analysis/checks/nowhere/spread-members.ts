@@ -1,7 +1,7 @@
 import { check } from '../check.ts';
 import { listed } from '../../../base/phrase.ts';
 import { addressOf } from '../../../language/thing.ts';
-import type { GraphNode } from '../../../routing/parts.ts';
+import type { GraphNode } from '../../../brokers/terms.ts';
 
 /** Settings in which the members of a spread should not differ, as a person reads them. */
 const SETTINGS = [

@@ -1,11 +1,12 @@
 import { check } from '../check.ts';
 import { usualAmong } from '../suggest.ts';
 import { verdictAt } from '../../classes/arrivals.ts';
+import { kindOf } from '../../../brokers/kinds.ts';
 import { type Arrival, survey } from '../../classes/variety.ts';
 import { listed } from '../../../base/phrase.ts';
 import { evaluate } from '../../../conditions/evaluate.ts';
 import { type Thing, addressOf } from '../../../language/thing.ts';
-import type { Edge } from '../../../routing/parts.ts';
+import type { Edge } from '../../../brokers/terms.ts';
 import { setAt } from '../../../syntax/edit/edit.ts';
 import type { Mend } from '../../../topology/topology.ts';
 
@@ -67,8 +68,7 @@ function catching({ broker, name }: Thing): Mend {
     title: 'Send them where its neighbours send theirs',
     edit: (topology) => {
       const decl = topology.declared.brokers?.get(broker)?.value;
-      const exchanges = decl?.variant === 'amqp' ? [...(decl.exchanges?.values() ?? [])] : [];
-      const usual = usualAmong(exchanges.map(({ value }) => value.unroutedTo?.value));
+      const usual = usualAmong(decl ? kindOf(decl).unroutedTo(decl) : []);
       if (usual === undefined || usual === name)
         return {
           ok: false,

@@ -3,7 +3,7 @@ import { entriesFor, patternOf } from '../suggest.ts';
 import type { Edited } from '../../../base/edits.ts';
 import { listed } from '../../../base/phrase.ts';
 import { addressOf } from '../../../language/thing.ts';
-import type { GraphNode } from '../../../routing/parts.ts';
+import type { GraphNode } from '../../../brokers/terms.ts';
 import { addItem, setAt } from '../../../syntax/edit/edit.ts';
 import type { Mend, Topology } from '../../../topology/topology.ts';
 

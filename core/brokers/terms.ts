@@ -1,7 +1,7 @@
-/** What a routing graph is made of: nodes a message can be at, and ways from one to another. */
-import type { AmqpQueueDecl, BindingDecl, ExchangeDecl } from '../brokers/amqp/declares.ts';
-import type { AliasDecl } from '../brokers/common.ts';
-import type { HostedQueueDecl, SubscriptionDecl, TopicDecl } from '../brokers/pubsub/declares.ts';
+/** The routing graph's terms: nodes a message can be at, and ways from one to another. */
+import type { AmqpQueueDecl, BindingDecl, ExchangeDecl } from './amqp/declares.ts';
+import type { AliasDecl } from './common.ts';
+import type { HostedQueueDecl, SubscriptionDecl, TopicDecl } from './pubsub/declares.ts';
 import type { Predicate } from '../conditions/predicate.ts';
 import type { AppDecl, ConsumeDecl, PublishDecl } from '../language/app.ts';
 import type { DeadLetterDecl } from '../language/dead-letter.ts';
@@ -62,4 +62,20 @@ export interface Edge {
   readonly subscription?: SubscriptionNode;
   readonly link?: { readonly thing: Thing; readonly decl: LinkDecl };
   readonly deadLetter?: DeadLetterDecl;
+}
+
+/** A way as it is declared, before it is an edge. */
+export interface DeclaredWay {
+  readonly kind: EdgeKind;
+  /** Node ids; '' for what names nothing. */
+  readonly from: string;
+  readonly to: string;
+  /** The declaration that makes it: one object for as long as its text stays. */
+  readonly of: object;
+  /** What else it is made of, where that may change by itself. */
+  readonly with?: unknown;
+  /** @returns what else the edge has */
+  readonly more: (
+    way: DeclaredWay,
+  ) => Pick<Edge, 'place'> & Partial<Omit<Edge, 'id' | 'kind' | 'from' | 'to' | 'place'>>;
 }

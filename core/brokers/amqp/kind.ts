@@ -1,0 +1,133 @@
+/** AMQP 0-9-1 brokers: exchanges give to queues and exchanges by bindings. */
+import { directKey, headersMatch, topicKey } from '../../conditions/amqp.ts';
+import { ALWAYS, type Constant, type Predicate } from '../../conditions/predicate.ts';
+import { BINDABLE, EXCHANGES, thing } from '../../language/thing.ts';
+import { addItem } from '../../syntax/edit/edit.ts';
+import type { Json } from '../../syntax/render.ts';
+import type { BrokerKind, ExchangeType, Finder } from '../kind.ts';
+import type { DeclaredWay } from '../terms.ts';
+import type { AmqpBrokerDecl, BindingDecl } from './declares.ts';
+import { refusedOn } from './refuses.ts';
+import { unsayableOn } from './unsayable.ts';
+
+export const amqp: BrokerKind<AmqpBrokerDecl> = {
+  title: 'AMQP 0-9-1',
+  resources: ({ exchanges, queues, aliases }) => [
+    ['exchange', exchanges],
+    ['queue', queues],
+    ['alias', aliases],
+  ],
+  feed: 'exchange',
+  feeds: ({ exchanges }) =>
+    [...(exchanges?.values() ?? [])].map(({ name, value }) => ({ name, type: value.type?.value ?? '' })),
+  typeOf: ({ exchanges }, name) => exchanges?.get(name)?.value.type?.value,
+  unroutedTo: ({ exchanges }) =>
+    [...(exchanges?.values() ?? [])].flatMap(({ value }) => value.unroutedTo?.value ?? []),
+  deadLetters: BINDABLE,
+  ways,
+  *names({ mqtt, exchanges, bindings }, known) {
+    if (mqtt) yield { owner: mqtt, addresses: [[mqtt.exchange, EXCHANGES]] };
+    for (const { value } of exchanges?.values() ?? [])
+      if (value.unroutedTo) yield { owner: value, addresses: [[value.unroutedTo, EXCHANGES]] };
+    for (const binding of bindings?.items ?? []) {
+      if (known(binding)) continue;
+      yield {
+        owner: binding,
+        addresses: [
+          [binding.from, EXCHANGES],
+          [binding.to, BINDABLE],
+        ],
+      };
+    }
+  },
+  unnamed: ({ bindings }) => bindings?.items ?? [],
+  mqttExchange: ({ mqtt }) => mqtt?.exchange,
+  // through the unnamed exchange, whose key is the queue's name (§3.1.3.1)
+  queueNameIsKey: true,
+  feedsNeedPermission: false,
+  queuePerInstance: true,
+  ordersByGroup: false,
+  feedQueue(placed, { broker, decl, queue, from }, condition) {
+    const type = decl.exchanges?.get(from)?.value.type?.value;
+    const key = condition || (type === 'topic' ? '#' : '');
+    const how: Record<string, Json> =
+      type === 'fanout' ? {} : type === 'headers' ? { headers: { match: 'all', values: {} } } : { key };
+    // a name that an exchange and a queue share is told apart by its kind
+    return addItem(placed, ['brokers', broker, 'bindings'], {
+      from: decl.queues?.has(from) ? `exchange:${from}` : from,
+      to: decl.exchanges?.has(queue) ? `queue:${queue}` : queue,
+      ...how,
+    });
+  },
+  refused: refusedOn,
+  unsayable: unsayableOn,
+};
+
+function* ways(
+  broker: string,
+  { exchanges, bindings }: AmqpBrokerDecl,
+  find: Finder,
+): Generator<DeclaredWay> {
+  for (const { name, value } of exchanges?.values() ?? []) {
+    const { unroutedTo } = value;
+    if (!unroutedTo) continue;
+    yield {
+      kind: 'unrouted',
+      from: thing('exchange', name, broker).id,
+      to: find.id(unroutedTo, EXCHANGES),
+      of: value,
+      more: () => ({ place: unroutedTo.place, label: 'unrouted' }),
+    };
+  }
+  for (const binding of bindings?.items ?? []) {
+    const from = find.id(binding.from, EXCHANGES);
+    const type = find.exchangeType(from);
+    yield {
+      kind: 'binding',
+      from,
+      to: find.id(binding.to, BINDABLE),
+      of: binding,
+      with: type,
+      more: ofBinding,
+    };
+  }
+}
+
+/** One function for all: there are very many bindings, and most stay what they were. */
+const ofBinding: DeclaredWay['more'] = ({ of, with: type }) => {
+  const binding = of as BindingDecl;
+  return {
+    place: binding.place,
+    ...conditionOf(type as ExchangeType, binding),
+    key: binding.key?.value ?? '',
+    binding,
+  };
+};
+
+function conditionOf(
+  type: ExchangeType,
+  binding: BindingDecl,
+): { readonly condition: Predicate; readonly label: string } {
+  const key = binding.key?.value ?? '';
+  const place = { place: binding.key?.place ?? binding.headers?.place ?? binding.place };
+  switch (type) {
+    case 'fanout':
+      return { condition: { ...ALWAYS, ...place }, label: '' };
+    case 'direct':
+      return { condition: { ...directKey(key), ...place }, label: key };
+    case 'topic':
+      return { condition: { ...topicKey(key), ...place }, label: key };
+    case 'headers': {
+      const match = binding.headers?.match?.value ?? 'all';
+      const values = new Map<string, Constant>();
+      for (const [name, item] of binding.headers?.values ?? []) values.set(name, item.value.value);
+      const shown = [...values].map(([name, value]) =>
+        value === null ? name : `${name} = ${String(value)}`,
+      );
+      return {
+        condition: { ...headersMatch(match, values), ...place },
+        label: shown.join(match === 'all' ? ' and ' : ' or '),
+      };
+    }
+  }
+}

@@ -1,0 +1,72 @@
+/** What AMQP 0-9-1 cannot carry of what can be declared, or what comes back otherwise than it was told. */
+import { byteLength } from '../../base/values.ts';
+import type { Place } from '../../syntax/place.ts';
+import type { Unsayable } from '../kind.ts';
+import type { AmqpBrokerDecl } from './declares.ts';
+
+/** A name or key on the wire is a short string (AMQP 0-9-1 §4.2.5.3): at most so many bytes. */
+const SHORT_STRING = 255;
+/** The arguments of one binding are sent in one piece of this size. */
+const LARGEST_TABLE = 60_000;
+
+/** @returns the names, keys and header values that the protocol has no way to say */
+export function unsayableOn(decl: AmqpBrokerDecl): Unsayable[] {
+  const found: Unsayable[] = [];
+  const complain = (message: string, place: Place, of?: Unsayable['of']) =>
+    found.push({ message, place, ...(of ? { of } : {}) });
+  const short = (what: string, text: string, place: Place, of?: Unsayable['of']) => {
+    if (lone(text))
+      complain(`${what} has half of a character (a lone surrogate) in it, which cannot be sent.`, place, of);
+    else if (byteLength(text) > SHORT_STRING)
+      complain(
+        `${what} has ${byteLength(text)} bytes; AMQP 0-9-1 carries at most ${SHORT_STRING}.`,
+        place,
+        of,
+      );
+  };
+  for (const [kind, things] of [
+    ['queue', decl.queues],
+    ['exchange', decl.exchanges],
+  ] as const)
+    for (const { name, key, value } of things?.values() ?? [])
+      short(
+        `The name of ${kind} ${shortened(name)}`,
+        value.wireName?.value ?? name,
+        value.wireName?.place ?? key,
+        { kind, name },
+      );
+  for (const { name, value } of decl.queues?.values() ?? []) {
+    const key = value.deadLetter?.key;
+    if (key) short('The key of these dead letters', key.value, key.place, { kind: 'queue', name });
+  }
+  for (const binding of decl.bindings?.items ?? []) {
+    if (binding.key) short('This binding key', binding.key.value, binding.key.place);
+    let table = 0;
+    for (const [header, { value }] of binding.headers?.values ?? []) {
+      short(`The header name ${shortened(header)}`, header, value.place);
+      table += byteLength(header) + (typeof value.value === 'string' ? byteLength(value.value) : 8) + 6;
+      const why = unsayable(value.value);
+      if (why) complain(`The value of header ${shortened(header)} ${why}.`, value.place);
+    }
+    if (table > LARGEST_TABLE)
+      complain(
+        `The headers of this binding take ${table} bytes; at most ${LARGEST_TABLE} can be sent.`,
+        binding.place,
+      );
+  }
+  return found;
+}
+
+function unsayable(value: string | number | boolean | null): string | undefined {
+  if (typeof value === 'number' && !Number.isFinite(value)) return 'is no number that can be sent';
+  if (typeof value === 'number' && Number.isInteger(value) && !Number.isSafeInteger(value))
+    return 'is a whole number beyond 2⁵³, which is not carried to the last digit';
+  if (typeof value !== 'string') return undefined;
+  if (lone(value)) return 'has half of a character (a lone surrogate) in it, which cannot be sent';
+  if (value === 'undefined')
+    return 'is the word that brokers tell a header by that may have any value; the two cannot be told apart';
+  return undefined;
+}
+
+const lone = (text: string) => /\p{Surrogate}/u.test(text);
+const shortened = (text: string) => (text.length > 40 ? `${text.slice(0, 40)}…` : text);

@@ -1,0 +1,82 @@
+/** Publish-subscribe services: topics give a copy to each of their subscriptions, with a filter or without. */
+import { ALWAYS } from '../../conditions/predicate.ts';
+import { HOSTED_ENTRIES, QUEUES, TOPICS, thing } from '../../language/thing.ts';
+import { setAt } from '../../syntax/edit/edit.ts';
+import type { Json } from '../../syntax/render.ts';
+import type { BrokerKind, Finder } from '../kind.ts';
+import type { DeclaredWay, SubscriptionNode } from '../terms.ts';
+import type { PubsubBrokerDecl } from './declares.ts';
+
+export const pubsub: BrokerKind<PubsubBrokerDecl> = {
+  title: 'publish-subscribe',
+  resources: ({ topics, subscriptions, queues, aliases }) => [
+    ['topic', topics],
+    ['subscription', subscriptions],
+    ['queue', queues],
+    ['alias', aliases],
+  ],
+  feed: 'topic',
+  feeds: ({ topics }) => [...(topics?.keys() ?? [])].map((name) => ({ name, type: 'topic' })),
+  typeOf: () => undefined,
+  unroutedTo: () => [],
+  deadLetters: HOSTED_ENTRIES,
+  ways,
+  *names({ topics, subscriptions }) {
+    for (const { value } of topics?.values() ?? [])
+      if (value.tenant) yield { owner: value, addresses: [], ids: [[value.tenant, 'tenant']] };
+    for (const { value } of subscriptions?.values() ?? [])
+      yield {
+        owner: value,
+        addresses: [
+          [value.topic, TOPICS],
+          [value.to, QUEUES],
+          [value.deadLetter?.to, HOSTED_ENTRIES],
+        ],
+        ids: [[value.tenant, 'tenant']],
+      };
+  },
+  unnamed: () => [],
+  mqttExchange: () => undefined,
+  queueNameIsKey: false,
+  feedsNeedPermission: true,
+  queuePerInstance: false,
+  ordersByGroup: true,
+  feedQueue(placed, { broker, decl, queue, from }, condition) {
+    const filter: Record<string, Json> = condition ? { filter: { selector: condition } } : {};
+    const name = freeName(`${queue}-feed`, decl.subscriptions);
+    return setAt(placed, ['brokers', broker, 'subscriptions', name], { topic: from, to: queue, ...filter });
+  },
+  refused: () => [],
+  unsayable: () => [],
+};
+
+/** A subscription must not share the queue's name: both would answer to one address. */
+function freeName(name: string, taken: { has(name: string): boolean } | undefined): string {
+  let free = name;
+  for (let n = 2; taken?.has(free); n++) free = `${name}-${n}`;
+  return free;
+}
+
+function* ways(broker: string, { subscriptions }: PubsubBrokerDecl, find: Finder): Generator<DeclaredWay> {
+  for (const { name, key, value } of subscriptions?.values() ?? []) {
+    const own = thing('subscription', name, broker);
+    const to = value.to ? find.id(value.to, QUEUES) : own.id;
+    yield {
+      kind: 'subscription',
+      from: find.id(value.topic, TOPICS),
+      to,
+      of: value,
+      with: key,
+      more: () => {
+        const subscription: SubscriptionNode = {
+          id: own.id,
+          role: 'subscription',
+          thing: own,
+          place: key,
+          decl: value,
+        };
+        return { place: key, condition: value.filter?.predicate ?? ALWAYS, label: name, subscription };
+      },
+    };
+  }
+}

@@ -1,0 +1,226 @@
+/**
+ * What is remembered from one state of a changing thing to the next, so that a change costs what it
+ * changed. Everything else is written as if it were worked out anew each time: a question gets what it
+ * asks about and gives its answer; whether parts of the answer were known is decided here, by whether the
+ * very same objects are asked about. States never change, so an older one is answered as rightly as the
+ * newest; it only costs more.
+ */
+import { Layered, differing, sameOrder } from './layered.ts';
+
+/** Something to remember by: one constant for each question that is remembered. */
+export class Question<Kept> {
+  /** @param name for people who look into a memory */
+  constructor(readonly name: string) {}
+  declare private readonly kept: Kept;
+}
+
+interface Part<V> {
+  readonly on: readonly unknown[];
+  readonly value: V;
+}
+
+type Parts<K, V> = ReadonlyMap<K, Part<V>>;
+
+/** What was put together last. */
+interface Joined<V, R> {
+  readonly parts: ReadonlyMap<string, ReadonlyMap<string, V>>;
+  readonly whole: ReadonlyMap<string, R>;
+}
+
+/** One memory for one thing that changes. */
+export class Memory {
+  private readonly kept = new Map<Question<unknown>, unknown>();
+
+  /**
+   * @param on what the answer follows from: while these are the same objects, it is not worked out again
+   * @param same whether two answers say the same; the earlier object is given then
+   */
+  latest<V>(
+    question: Question<V>,
+    on: readonly unknown[],
+    answer: () => V,
+    same: (a: V, b: V) => boolean = Object.is,
+  ): V {
+    const before = this.kept.get(question) as Part<V> | undefined;
+    if (before && sameItems(before.on, on)) return before.value;
+    const made = answer();
+    const value = before && same(before.value, made) ? before.value : made;
+    this.kept.set(question, { on, value });
+    return value;
+  }
+
+  /**
+   * The same for many parts at once; parts that are no longer asked for are forgotten.
+   * @param parts what each part's answer follows from
+   * @param holds whether a known answer still holds, where it hangs on more than that
+   */
+  each<K, V>(
+    question: Question<ReadonlyMap<K, V>>,
+    parts: ReadonlyMap<K, readonly unknown[]>,
+    answer: (key: K) => V,
+    {
+      settle = (made) => made,
+      holds = () => true,
+    }: {
+      /** Gives what an answer and the one before it come to: what says the same is to stay the same object. */
+      readonly settle?: (made: V, before: V) => V;
+      readonly holds?: (value: V, key: K) => boolean;
+    } = {},
+  ): ReadonlyMap<K, V> {
+    const before = this.kept.get(question) as { all: Parts<K, V>; values: ReadonlyMap<K, V> } | undefined;
+    const all = new Map<K, Part<V>>();
+    let stays = before?.all.size === parts.size;
+    for (const [key, on] of parts) {
+      const known = before?.all.get(key);
+      if (known && sameItems(known.on, on) && holds(known.value, key)) {
+        all.set(key, known);
+        continue;
+      }
+      const made = answer(key);
+      const value = known ? settle(made, known.value) : made;
+      if (value !== known?.value) stays = false;
+      all.set(key, { on, value });
+    }
+    const values =
+      before && stays && sameOrder(before.all, all)
+        ? before.values
+        : new Map([...all].map(([key, { value }]) => [key, value]));
+    this.kept.set(question, { all, values });
+    return values;
+  }
+
+  /**
+   * Puts maps together by their keys. While their names stay, only keys at which a map changed are looked at.
+   * @param combine what becomes of the values that the maps have at one key, in the maps' order; never none
+   * @param same whether two results say the same; the earlier object is given then
+   */
+  joined<V, R>(
+    question: Question<Joined<V, R>>,
+    parts: ReadonlyMap<string, ReadonlyMap<string, V>>,
+    combine: (values: readonly V[]) => R,
+    same: (a: R, b: R) => boolean = Object.is,
+  ): ReadonlyMap<string, R> {
+    const before = this.kept.get(question) as Joined<V, R> | undefined;
+    const all = [...parts.values()];
+    const at = (key: string): readonly V[] => {
+      const values: V[] = [];
+      for (const part of all) {
+        const value = part.get(key);
+        if (value !== undefined) values.push(value);
+      }
+      return values;
+    };
+    const resultAt = (key: string, values: readonly V[]): R => {
+      const made = combine(values);
+      const known = before?.whole.get(key);
+      return known !== undefined && same(known, made) ? known : made;
+    };
+    let whole: ReadonlyMap<string, R>;
+    if (before && sameOrder(before.parts, parts)) {
+      const changes = new Map<string, R | undefined>();
+      for (const [name, part] of parts) {
+        for (const key of differing(before.parts.get(name), part)) {
+          if (changes.has(key)) continue;
+          const values = at(key);
+          changes.set(key, values.length ? resultAt(key, values) : undefined);
+        }
+      }
+      whole = Layered.on(before.whole).with(changes);
+    } else {
+      const gathered = new Map<string, V[]>();
+      for (const part of all)
+        for (const [key, value] of part) {
+          const values = gathered.get(key);
+          if (values) values.push(value);
+          else gathered.set(key, [value]);
+        }
+      const made = new Map<string, R>();
+      for (const [key, values] of gathered) made.set(key, resultAt(key, values));
+      whole = Layered.on(made);
+    }
+    this.kept.set(question, { parts, whole });
+    return whole;
+  }
+
+  /**
+   * Counts what a map's values say; of a map that changed only what is otherwise in it is counted again.
+   * @param says whatever one entry is to be counted under
+   * @returns how often each was said; what is said no more is left out
+   */
+  tally<K, V, T>(
+    question: Question<{ readonly of: ReadonlyMap<K, V>; readonly counts: ReadonlyMap<T, number> }>,
+    of: ReadonlyMap<K, V>,
+    says: (key: K, value: V) => Iterable<T>,
+  ): ReadonlyMap<T, number> {
+    const before = this.kept.get(question) as
+      { readonly of: ReadonlyMap<K, V>; readonly counts: ReadonlyMap<T, number> } | undefined;
+    const by = new Map<T, number>();
+    const count = (key: K, value: V | undefined, step: number) => {
+      if (value === undefined) return;
+      for (const each of says(key, value)) by.set(each, (by.get(each) ?? 0) + step);
+    };
+    if (before)
+      for (const key of differing(before.of, of)) {
+        count(key, before.of.get(key), -1);
+        count(key, of.get(key), 1);
+      }
+    else for (const [key, value] of of) count(key, value, 1);
+    const changes = new Map<T, number | undefined>();
+    for (const [each, step] of by) {
+      const sum = (before?.counts.get(each) ?? 0) + step;
+      changes.set(each, sum > 0 ? sum : undefined);
+    }
+    const counts = Layered.on(before?.counts ?? new Map<T, number>()).with(changes);
+    this.kept.set(question, { of, counts });
+    return counts;
+  }
+
+  /** @returns what a question keeps for itself, made at first */
+  own<K>(question: Question<K>, begin: () => K): K {
+    let kept = this.kept.get(question) as K | undefined;
+    if (kept === undefined) this.kept.set(question, (kept = begin()));
+    return kept;
+  }
+}
+
+/**
+ * @param same whether two values say the same
+ * @returns a map as it was made, but with what an earlier one has where that says the same; in the earlier
+ *   one's order where that differs
+ */
+export function settled<K, V>(
+  made: ReadonlyMap<K, V>,
+  before: ReadonlyMap<K, V>,
+  same: (a: V, b: V) => boolean = Object.is,
+): ReadonlyMap<K, V> {
+  const changes = new Map<K, V | undefined>();
+  for (const [key, value] of made) {
+    const known = before.get(key);
+    if (known === undefined || !same(known, value)) changes.set(key, value);
+  }
+  if (made.size !== before.size || changes.size > 0)
+    for (const key of before.keys()) if (!made.has(key)) changes.set(key, undefined);
+  return Layered.on(before).with(changes);
+}
+
+/** @returns whether two lists have the same items in the same order */
+export const sameItems = (a: readonly unknown[], b: readonly unknown[]): boolean =>
+  a === b || (a.length === b.length && a.every((each, i) => each === b[i]));
+
+/**
+ * @param of a function of one unchanging object, and perhaps of more that follows from where it is asked
+ * @returns the same function, which gives its earlier answer for an object again while `stays` says so
+ */
+export function remembered<A extends object, V, More extends readonly unknown[]>(
+  of: (about: A, ...more: More) => V,
+  stays: (answer: V, about: A, ...more: More) => boolean = () => true,
+): (about: A, ...more: More) => V {
+  const answers = new WeakMap<A, V>();
+  return (about, ...more) => {
+    const known = answers.get(about);
+    if (known !== undefined && stays(known, about, ...more)) return known;
+    const made = of(about, ...more);
+    answers.set(about, made);
+    return made;
+  };
+}

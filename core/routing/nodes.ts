@@ -1,0 +1,148 @@
+/** Everything a message can be at. */
+import type { GraphNode, NodeRole, QueueNode } from '../brokers/terms.ts';
+import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
+import { parseMqttFilter } from '../conditions/mqtt.ts';
+import { Question, remembered, settled } from '../incremental/memory.ts';
+import type { AppDecl, ConsumeDecl } from '../language/app.ts';
+import type { Item } from '../language/shape.ts';
+import type { SpreadDecl } from '../language/spread.ts';
+import { EXCHANGES, type Thing, type ThingKind, thing } from '../language/thing.ts';
+import type { Located } from '../syntax/place.ts';
+import { type OnBroker, lookUp } from '../topology/address.ts';
+import type { Topology } from '../topology/topology.ts';
+
+export const publisherId = (app: string): string => `publisher:${app}`;
+export const takerId = (app: string): string => `taker:${app}`;
+
+type Nodes = ReadonlyMap<string, GraphNode>;
+
+const NODES = new Question<{
+  readonly parts: ReadonlyMap<string, Nodes>;
+  readonly whole: Nodes;
+}>('nodes');
+const PARTS = new Question<ReadonlyMap<string, Nodes>>('nodes of parts');
+
+/** @returns every node of a topology, by id */
+export function nodesOf(topology: Topology): Nodes {
+  const { declared, names, memory } = topology;
+  const { apps, brokers, spreads } = declared;
+  const sessions = [apps, ...(brokers?.keys() ?? [])].map((each) =>
+    typeof each === 'string' ? mqttEntry(topology, each) : each,
+  );
+  const on = new Map<string, readonly unknown[]>([
+    ['apps', [apps]],
+    ...[...(brokers ?? [])].map(
+      ([id, { value }]) => [`broker ${id}`, [value, names.brokers.get(id)]] as const,
+    ),
+    ['spreads', [spreads]],
+    ['sessions', sessions],
+  ]);
+  const parts = memory.each(
+    PARTS,
+    on,
+    (part) => {
+      const found = new Map<string, GraphNode>();
+      const add = (node: GraphNode) => found.set(node.id, node);
+      if (part === 'apps') for (const item of apps?.values() ?? []) appNodes(item).forEach(add);
+      else if (part === 'spreads') for (const item of spreads?.values() ?? []) add(spreadNode(item));
+      else if (part === 'sessions') sessionNodes(topology).forEach(add);
+      else {
+        const id = part.slice('broker '.length);
+        nodesOn(brokers!.get(id)!.value, names.brokers.get(id)!).forEach(add);
+      }
+      return found;
+    },
+    { settle: settled },
+  );
+  // of two nodes of one id the later one counts
+  return memory.joined(NODES, parts, (nodes) => nodes.at(-1)!);
+}
+
+const appNodes = remembered(({ name, key, value }: Item<AppDecl>): GraphNode[] => {
+  const of = thing('app', name);
+  const node = (role: 'publisher' | 'taker', id: string): GraphNode => ({
+    id,
+    role,
+    thing: of,
+    place: key,
+    decl: value,
+  });
+  return [
+    ...(value.publishes?.items.length ? [node('publisher', publisherId(name))] : []),
+    ...(value.consumes?.items.length ? [node('taker', takerId(name))] : []),
+  ];
+});
+
+const spreadNode = remembered(({ name, key, value }: Item<SpreadDecl>): GraphNode => {
+  const of = thing('spread', name);
+  return { id: of.id, role: 'spread', thing: of, place: key, decl: value };
+});
+
+function nodesOn(decl: BrokerDecl, names: OnBroker): GraphNode[] {
+  const kind = kindOf(decl);
+  return kind.resources(decl).flatMap(([of, items]) =>
+    [...(items?.values() ?? [])].flatMap((item) => {
+      // a subscription that hands to a queue is a way, not a place
+      if ((item.value as { to?: unknown }).to && of === 'subscription') return [];
+      return [resourceNode(item, names.get(of)!.get(item.name)!, kind.queueNameIsKey)];
+    }),
+  );
+}
+
+const resourceNode = remembered(
+  (
+    { name, key, value }: Item<{ readonly wireName?: Located<string> | undefined }>,
+    of: Thing,
+    named: boolean,
+  ) => {
+    const own: Partial<QueueNode> =
+      of.kind === 'queue' && named ? { enteredAs: value.wireName?.value || name } : {};
+    const role = of.kind as NodeRole & ThingKind;
+    return { id: of.id, role, thing: of, place: key, decl: value, ...own } as unknown as GraphNode;
+  },
+  (node, _, of) => node.thing === of,
+);
+
+/** @returns the id of the exchange that MQTT publishes to a broker enter, or '' when it has none. */
+export function mqttEntry({ declared, names }: Topology, broker: string): string {
+  const decl = declared.brokers?.get(broker)?.value;
+  const exchange = decl && kindOf(decl).mqttExchange(decl);
+  if (!exchange) return '';
+  const found = lookUp(names, exchange.value, EXCHANGES, broker);
+  return found.ok ? found.thing.id : '';
+}
+
+/** What an MQTT taker subscribes to is a store of its own, for each instance or for its shared group. */
+export interface Session {
+  readonly store: Thing;
+  /** The exchange that feeds it. */
+  readonly entry: string;
+  readonly filter: Extract<ReturnType<typeof parseMqttFilter>, { ok: true }>;
+}
+
+/** @returns the store of what an app takes over MQTT; undefined for what it takes otherwise, or what names nothing */
+export function sessionOf(topology: Topology, app: string, consume: ConsumeDecl): Session | undefined {
+  if (consume.via?.value !== 'mqtt') return undefined;
+  const broker = consume.from?.value ?? '';
+  const filter = parseMqttFilter(consume.topic?.value ?? '');
+  const entry = mqttEntry(topology, broker);
+  if (!filter.ok || !entry) return undefined;
+  return { entry, store: thing('subscription', `${app}:${consume.topic!.value}`, broker), filter };
+}
+
+function sessionNodes(topology: Topology): GraphNode[] {
+  return [...(topology.declared.apps?.values() ?? [])].flatMap(({ name: app, value }) =>
+    (value.consumes?.items ?? []).flatMap((consume) => {
+      const session = sessionOf(topology, app, consume);
+      return session ? [sessionNode(consume, app, session.store, session.filter.share !== undefined)] : [];
+    }),
+  );
+}
+
+const sessionNode = remembered(
+  ({ place }: ConsumeDecl, app: string, store: Thing, shared: boolean): GraphNode => {
+    const decl = shared ? { place } : { place, perInstanceOf: { value: app, place } };
+    return { id: store.id, role: 'subscription', thing: store, place, decl } as GraphNode;
+  },
+  ({ id }, _, __, store) => id === store.id,
+);

@@ -1,0 +1,312 @@
+/** Every way from one node to another, as edges by the nodes they begin and end at. */
+import type { DeclaredWay, Edge } from '../brokers/terms.ts';
+import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
+import type { Finder } from '../brokers/kind.ts';
+import { topicKey } from '../conditions/amqp.ts';
+import { ALWAYS, type Predicate } from '../conditions/predicate.ts';
+import { orderOf } from '../incremental/layered.ts';
+import { Question, remembered, sameItems, settled } from '../incremental/memory.ts';
+import type { LinkDecl } from '../language/link.ts';
+import { ENTRIES, QUEUES, STORES, type ThingKind, thing } from '../language/thing.ts';
+import type { Located } from '../syntax/place.ts';
+import { type OnBroker, lookUp, thingsNamed } from '../topology/address.ts';
+import type { Topology } from '../topology/topology.ts';
+import { mqttEntry, publisherId, sessionOf, takerId } from './nodes.ts';
+
+type Lists = ReadonlyMap<string, readonly Edge[]>;
+
+/** The ways of declarations that belong together. */
+interface Part {
+  readonly out: Lists;
+  readonly into: Lists;
+  /** Where addresses were looked up: as long as these are what they were, they name what they named. */
+  readonly looked: ReadonlyMap<string, OnBroker | undefined>;
+}
+
+type Joined = { readonly parts: ReadonlyMap<string, Lists>; readonly whole: Lists };
+
+const PARTS = new Question<ReadonlyMap<string, Part>>('ways of parts');
+const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
+const OUT = new Question<Joined>('ways out');
+const INTO = new Question<Joined>('ways in');
+
+/** @returns the edges by the node they begin at, and by the one they end at, in the order of the text */
+export function waysOf(
+  topology: Topology,
+  nodes: ReadonlyMap<string, unknown>,
+): { readonly out: Lists; readonly into: Lists } {
+  const { declared, names, memory } = topology;
+  const { apps, brokers, links, spreads } = declared;
+  const decls = [...(brokers ?? [])].map(([id, { value }]) => [id, value] as const);
+  // the conditions of bindings hang on what their exchange is
+  const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, [decl]])), (id) =>
+    typesOn(brokers!.get(id)!.value),
+  );
+  const mqtt = decls.map(([id]) => mqttEntry(topology, id)).join('\n');
+  // stores of MQTT takers come and go with no name of their own
+  const sessions = orderOf(nodes);
+  const on = new Map<string, readonly unknown[]>([
+    ['publishes', [apps, mqtt, names.spreads]],
+    ...decls.map(([id, decl]) => [`broker ${id}`, [decl, links, types]] as const),
+    ['links', [links, names.spreads]],
+    ['spreads', [spreads]],
+    ['takes', [apps, mqtt, sessions]],
+  ]);
+  const parts = memory.each(PARTS, on, (part) => partOf(topology, nodes, part), {
+    holds: ({ looked }) => [...looked].every(([id, then]) => names.brokers.get(id) === then),
+    settle: ({ out, into, looked }, before) => ({
+      out: settled(out, before.out, sameItems),
+      into: settled(into, before.into, sameItems),
+      looked,
+    }),
+  });
+  const lists = (end: 'out' | 'into') => new Map([...parts].map(([id, part]) => [id, part[end]]));
+  const together = (all: readonly (readonly Edge[])[]) => (all.length === 1 ? all[0]! : all.flat());
+  return {
+    out: memory.joined(OUT, lists('out'), together, sameItems),
+    into: memory.joined(INTO, lists('into'), together, sameItems),
+  };
+}
+
+/** The types of a broker's exchanges, as one text. */
+function typesOn(decl: BrokerDecl): string {
+  const kind = kindOf(decl);
+  return kind
+    .feeds(decl)
+    .map(({ name, type }) => `${name} ${type}`)
+    .join('\n');
+}
+
+function partOf(topology: Topology, nodes: ReadonlyMap<string, unknown>, part: string): Part {
+  const { names } = topology;
+  const out = new Map<string, Edge[]>();
+  const into = new Map<string, Edge[]>();
+  const looked = new Set<string>();
+  for (const way of declaredIn(topology, part, looked)) {
+    if (!nodes.has(way.from) || !nodes.has(way.to)) continue;
+    const others = into.get(way.to);
+    const edge = edgeOf(way.of, way, others ?? NO_EDGES);
+    if (others) others.push(edge);
+    else into.set(way.to, [edge]);
+    push(out, way.from, edge);
+  }
+  return { out, into, looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])) };
+}
+
+const NO_EDGES: readonly Edge[] = [];
+
+function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
+  const list = map.get(key);
+  if (list) list.push(value);
+  else map.set(key, [value]);
+}
+
+/** An edge as it is made of a declared way. */
+class MadeEdge {
+  readonly kind: Edge['kind'];
+  readonly from: string;
+  readonly to: string;
+  readonly condition: Predicate = ALWAYS;
+  readonly label: string = '';
+  declare readonly place: Edge['place'];
+  /** Made when first asked for: most ways are never named. */
+  private name: string | undefined = undefined;
+  readonly #with: unknown;
+  /** Which it is of those that are called alike. */
+  readonly #number: number;
+
+  /** @param others those before it that end where it does */
+  constructor(way: DeclaredWay, others: readonly Edge[]) {
+    this.kind = way.kind;
+    this.from = way.from;
+    this.to = way.to;
+    this.#with = way.with;
+    Object.assign(this, way.more(way));
+    this.#number = this.numberAmong(others);
+  }
+
+  private numberAmong(others: readonly Edge[]): number {
+    let number = 1;
+    for (const other of others)
+      if (other.from === this.from && other.kind === this.kind && other.label === this.label) number++;
+    return number;
+  }
+
+  get id(): string {
+    const { kind, from, to, label } = this;
+    const alike = this.#number > 1 ? ` #${this.#number}` : '';
+    return (this.name ??= `${kind} ${from} → ${to}${label ? ` ${label}` : ''}${alike}`);
+  }
+
+  /** Whether it would be made of a way again. */
+  is(way: DeclaredWay, others: readonly Edge[]): boolean {
+    return (
+      this.kind === way.kind &&
+      this.from === way.from &&
+      this.to === way.to &&
+      this.#with === way.with &&
+      this.#number === this.numberAmong(others)
+    );
+  }
+}
+
+/** The edge of a way: one object for as long as its declaration, and what it means, stay. */
+const edgeOf = remembered(
+  (_: object, way: DeclaredWay, others: readonly Edge[]) => new MadeEdge(way, others),
+  (edge, _, way, others) => edge.is(way, others),
+);
+
+/** What a part declares, in the order of the text. */
+function* declaredIn(topology: Topology, part: string, looked: Set<string>): Generator<DeclaredWay> {
+  const { declared, names } = topology;
+  const find = finderIn(topology, undefined, looked);
+  if (part === 'publishes') {
+    for (const { name, value } of declared.apps?.values() ?? [])
+      for (const publish of value.publishes?.items ?? []) {
+        const { via, to, message, place } = publish;
+        yield {
+          kind: 'publish',
+          from: publisherId(name),
+          to: via?.value === 'mqtt' ? mqttEntry(topology, to?.value ?? '') : find.id(to, ENTRIES),
+          of: publish,
+          more: () => ({ place, label: message?.value ?? '', publish }),
+        };
+      }
+  } else if (part === 'links') {
+    for (const { name, key, value } of declared.links?.values() ?? [])
+      yield {
+        kind: 'link',
+        from: find.id(value.from, QUEUES),
+        to: find.id(value.to, ENTRIES),
+        of: value,
+        with: key,
+        more: () => ({
+          place: key,
+          condition: linkCondition(value),
+          label: name,
+          link: { thing: thing('link', name), decl: value },
+        }),
+      };
+  } else if (part === 'spreads') {
+    for (const { name, value } of declared.spreads?.values() ?? [])
+      for (const member of value.members?.items ?? [])
+        yield {
+          kind: 'member',
+          from: names.spreads.get(name)!.id,
+          to: find.id(member, QUEUES),
+          of: member,
+          more: () => ({ place: member.place }),
+        };
+  } else if (part === 'takes') {
+    for (const { name, value } of declared.apps?.values() ?? [])
+      for (const consume of value.consumes?.items ?? []) {
+        const { place, via, from, topic } = consume;
+        const taken = (store: string): DeclaredWay => ({
+          kind: 'take',
+          from: store,
+          to: takerId(name),
+          of: consume,
+          more: () => ({ place, consume }),
+        });
+        if (via?.value !== 'mqtt') {
+          yield taken(find.id(from, STORES));
+          continue;
+        }
+        const session = sessionOf(topology, name, consume);
+        if (!session) continue;
+        const { entry, store, filter } = session;
+        yield {
+          kind: 'binding',
+          from: entry,
+          to: store.id,
+          of: topic!,
+          more: () => ({
+            place,
+            condition: { ...filter.predicate, place: topic!.place },
+            label: topic!.value,
+            key: filter.key,
+          }),
+        };
+        yield taken(store.id);
+      }
+  } else yield* declaredOn(topology, part.slice('broker '.length), looked);
+}
+
+/** What a broker declares: dead letters of queues, aliases, and what its kind adds. */
+function* declaredOn(topology: Topology, broker: string, looked: Set<string>): Generator<DeclaredWay> {
+  const { declared } = topology;
+  const decl = declared.brokers!.get(broker)!.value;
+  const find = finderIn(topology, broker, looked);
+  const kind = kindOf(decl);
+  for (const [of, items] of kind.resources(decl))
+    for (const [name, { value }] of items ?? []) {
+      const { deadLetter } = value;
+      if (!deadLetter) continue;
+      // what hands to a queue keeps nothing that it could give up
+      if ('to' in value && value.to) continue;
+      yield {
+        kind: 'deadLetter',
+        from: thing(of, name, broker).id,
+        to: find.id(deadLetter.to, DEAD_LETTER_ENTRIES),
+        of: deadLetter,
+        more: () => ({ place: deadLetter.place, label: 'dead letters', deadLetter }),
+      };
+    }
+  for (const [name, { value: alias }] of decl.aliases ?? []) {
+    const over = alias.over && declared.links?.get(alias.over.value);
+    yield {
+      kind: 'alias',
+      from: thing('alias', name, broker).id,
+      to: find.id(alias.to, ENTRIES),
+      of: alias,
+      with: over?.value,
+      more: () => ({
+        place: alias.place,
+        label: alias.over ? `over ${alias.over.value}` : '',
+        ...(over ? { link: { thing: thing('link', over.name), decl: over.value } } : {}),
+      }),
+    };
+  }
+  yield* kind.ways(broker, decl, find);
+}
+
+const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue'];
+
+/** What an address means on its own broker, if anything. */
+const namedAtHome = remembered(
+  ({ value }: Located<string>, on: OnBroker, kinds: readonly ThingKind[]) => {
+    const found = thingsNamed(on, value, kinds);
+    return { on, kinds, id: found.length === 1 ? found[0]!.id : undefined };
+  },
+  (known, _, on, kinds) => known.on === on && known.kinds === kinds,
+);
+
+function finderIn(topology: Topology, home: string | undefined, looked: Set<string>): Finder {
+  const { names, declared } = topology;
+  return {
+    id: (address: Located<string> | undefined, kinds) => {
+      if (!address) return '';
+      const on = names.brokers.get(home ?? '');
+      // most name what is on their own broker
+      if (on) {
+        looked.add(home!);
+        const known = namedAtHome(address, on, kinds);
+        if (known.id !== undefined) return known.id;
+      }
+      const found = lookUp(names, address.value, kinds, home, looked);
+      return found.ok ? found.thing.id : '';
+    },
+    exchangeType: (id) => {
+      const slash = id.indexOf('/');
+      const broker = declared.brokers?.get(id.slice('exchange:'.length, slash))?.value;
+      const type = broker && kindOf(broker).typeOf(broker, id.slice(slash + 1));
+      return type ?? 'direct';
+    },
+  };
+}
+
+function linkCondition(link: LinkDecl): Predicate {
+  if (!link.keys?.items.length) return ALWAYS;
+  const of = link.keys.items.map((key) => ({ ...topicKey(key.value), place: key.place }));
+  return of.length === 1 ? of[0]! : { op: 'any', of, place: link.keys.place };
+}
