@@ -2,7 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
-import { Checking, findingOfProof, isWhole, proveAll } from '@vondle/core/analysis';
+import { checkAll, findingOfProof, isWhole, proveAll } from '@vondle/core/analysis';
 import { compose, type ChangeSet } from '@vondle/core/base';
 import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
 import { inOrder, TopologyReader, type Finding, type Topology } from '@vondle/core/topology';
@@ -32,7 +32,6 @@ export function pathOf(uri: string): string | undefined {
 
 export class Workspace {
   private readonly reader = new TopologyReader();
-  private readonly checking = new Checking();
   /** By name: their paths in the folder. */
   private readonly documents = new Map<string, TextDocument>();
   private readonly open = new Set<string>();
@@ -146,10 +145,10 @@ export class Workspace {
               .sort((a, b) => inFolderOrder(a.name, b.name)),
           );
     this.pending = [];
-    this.graph = buildGraph(topology, this.graph);
+    this.graph = buildGraph(topology);
     const findings = [...topology.findings];
     if (isWhole(topology)) {
-      findings.push(...this.checking.run(this.graph).findings);
+      findings.push(...checkAll(this.graph).findings);
       findings.push(...proveAll(this.graph).flatMap((proof) => findingOfProof(proof) ?? []));
     }
     return (this.known = { topology, graph: this.graph, findings: inOrder(findings, topology) });

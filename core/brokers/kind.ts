@@ -5,7 +5,7 @@ import type { DeadLetterDecl } from '../language/dead-letter.ts';
 import type { List, Items } from '../language/shape.ts';
 import type { ThingKind } from '../language/thing.ts';
 import type { Located, Place, Placed } from '../syntax/place.ts';
-import type { DeclaredWay } from './terms.ts';
+import type { DeclaredWay, Edge } from './terms.ts';
 
 /** What is declared of a resource of any kind. */
 export interface ResourceDecl {
@@ -28,6 +28,12 @@ export interface Finder {
   id(address: Located<string> | undefined, kinds: readonly ThingKind[]): string;
   /** @returns how an exchange routes, by its node id */
   exchangeType(id: string): ExchangeType;
+}
+
+/** As a finder, for who makes ways: what was made of a declaration before is given again while it holds. */
+export interface WayFinder extends Finder {
+  /** @returns the way's edge as it was made of this declaration, where all it names is where it was */
+  known(of: object): Edge | undefined;
 }
 
 /** What one declaration on a broker names: by address, and by a bare id. */
@@ -72,7 +78,7 @@ export interface BrokerKind<D> {
   /** What its dead letters may be addressed to. */
   readonly deadLetters: readonly ThingKind[];
   /** The ways it declares besides aliases and dead letters of queues, in the order of the text. */
-  ways(broker: string, decl: D, find: Finder): Iterable<DeclaredWay>;
+  ways(broker: string, decl: D, find: WayFinder): Iterable<DeclaredWay | Edge>;
   /**
    * @param known those that need not be told
    * @returns what its declarations name, but for aliases and queues

@@ -21,6 +21,12 @@ const SHAPES: Readonly<Record<BrokerDecl['variant'], Shape<unknown>>> = broker.v
 export const kindOf = ({ variant: id }: BrokerDecl): BrokerKind<BrokerDecl> =>
   KINDS[id] as unknown as BrokerKind<BrokerDecl>;
 
+/** @returns everything that is declared on a broker by name: the same maps for as long as nothing of them changes */
+export const itemsOn = (decl: BrokerDecl): readonly (ReadonlyMap<string, unknown> | undefined)[] =>
+  kindOf(decl)
+    .resources(decl)
+    .map(([, items]) => items);
+
 /** @returns what can be declared of a broker of its kind */
 export const shapeOf = ({ variant: id }: BrokerDecl): Shape<unknown> => SHAPES[id];
 

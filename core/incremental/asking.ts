@@ -146,11 +146,14 @@ export class Asking<Kind extends string, Found> {
     const changed = new Set<unknown>();
     for (const [about, before] of answers) {
       // what nobody asks for any more is not worked out
-      const after = askers.has(about) ? facts(about) : undefined;
+      if (!askers.has(about)) {
+        answers.delete(about);
+        continue;
+      }
+      const after = facts(about);
       if (after === before) continue;
       changed.add(about);
-      if (askers.has(about)) answers.set(about, after);
-      else answers.delete(about);
+      answers.set(about, after);
     }
     return changed;
   }

@@ -93,12 +93,13 @@ export class Memory {
    * Puts maps together by their keys. While their names stay, only keys at which a map changed are looked at.
    * @param combine what becomes of the values that the maps have at one key, in the maps' order; never none
    * @param same whether two results say the same; the earlier object is given then
+   * @param ordered whether the keys are to stand in the order of the maps; without it they stand in any
    */
   joined<V, R>(
     question: Question<Joined<V, R>>,
     parts: ReadonlyMap<string, ReadonlyMap<string, V>>,
     combine: (values: readonly V[]) => R,
-    same: (a: R, b: R) => boolean = Object.is,
+    { same = Object.is, ordered = false }: { same?: (a: R, b: R) => boolean; ordered?: boolean } = {},
   ): ReadonlyMap<string, R> {
     const before = this.kept.get(question) as Joined<V, R> | undefined;
     const all = [...parts.values()];
@@ -116,7 +117,9 @@ export class Memory {
       return known !== undefined && same(known, made) ? known : made;
     };
     let whole: ReadonlyMap<string, R>;
-    if (before && sameOrder(before.parts, parts)) {
+    const moved = (id: string, part: ReadonlyMap<string, V>) =>
+      ordered && !sameOrder(before!.parts.get(id)!, part);
+    if (before && sameOrder(before.parts, parts) && ![...parts].some(([id, part]) => moved(id, part))) {
       const changes = new Map<string, R | undefined>();
       for (const [name, part] of parts) {
         for (const key of differing(before.parts.get(name), part)) {
@@ -185,8 +188,8 @@ export class Memory {
 
 /**
  * @param same whether two values say the same
- * @returns a map as it was made, but with what an earlier one has where that says the same; in the earlier
- *   one's order where that differs
+ * @returns a map as it was made, but with what an earlier one has where that says the same; its keys stand in
+ *   any order
  */
 export function settled<K, V>(
   made: ReadonlyMap<K, V>,

@@ -35,14 +35,13 @@ const ROUND_ORDER = new Question<GatheringOrder>('order with dead letters');
  */
 export function buildGraph(topology: Topology): RoutingGraph {
   const nodes = nodesOf(topology);
-  const { out, into } = waysOf(topology, nodes);
+  const { edges, out, into } = waysOf(topology, nodes);
   const { memory } = topology;
   return {
     topology,
     nodes,
-    // few ask for all of them
     get edges() {
-      return edgesOf(out);
+      return edges();
     },
     out,
     into,
@@ -57,8 +56,6 @@ export function buildGraph(topology: Topology): RoutingGraph {
     },
   };
 }
-
-const edgesOf = remembered((out: RoutingGraph['out']): readonly Edge[] => [...out.values()].flat());
 
 const routerOf = remembered(
   (edges: readonly Edge[], type: Router['type']) =>

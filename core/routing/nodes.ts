@@ -1,7 +1,8 @@
 /** Everything a message can be at. */
 import type { GraphNode, NodeRole, QueueNode } from '../brokers/terms.ts';
-import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
+import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
+import { sameOrder } from '../incremental/layered.ts';
 import { Question, remembered, settled } from '../incremental/memory.ts';
 import type { AppDecl, ConsumeDecl } from '../language/app.ts';
 import type { Item } from '../language/shape.ts';
@@ -32,7 +33,7 @@ export function nodesOf(topology: Topology): Nodes {
   const on = new Map<string, readonly unknown[]>([
     ['apps', [apps]],
     ...[...(brokers ?? [])].map(
-      ([id, { value }]) => [`broker ${id}`, [value, names.brokers.get(id)]] as const,
+      ([id, { value }]) => [`broker ${id}`, [...itemsOn(value), names.brokers.get(id)]] as const,
     ),
     ['spreads', [spreads]],
     ['sessions', sessions],
@@ -52,10 +53,10 @@ export function nodesOf(topology: Topology): Nodes {
       }
       return found;
     },
-    { settle: settled },
+    { settle: (made, before) => (sameOrder(made, before) ? settled(made, before) : made) },
   );
   // of two nodes of one id the later one counts
-  return memory.joined(NODES, parts, (nodes) => nodes.at(-1)!);
+  return memory.joined(NODES, parts, (nodes) => nodes.at(-1)!, { ordered: true });
 }
 
 const appNodes = remembered(({ name, key, value }: Item<AppDecl>): GraphNode[] => {

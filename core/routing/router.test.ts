@@ -1,3 +1,4 @@
+import type { ExchangeNode } from '../brokers/terms.ts';
 import fc from 'fast-check';
 import { admits } from '../conditions/evaluate.ts';
 import { message } from '../conditions/message.ts';
@@ -107,8 +108,8 @@ test('every exchange type’s router finds what its conditions admit', () => {
         const edges = graph.out.get('exchange:m/e') ?? [];
         for (const parts of messages) {
           const each = message(parts);
-          const routed = graph.routers
-            .get('exchange:m/e')!
+          const routed = graph
+            .router(graph.nodes.get('exchange:m/e') as ExchangeNode)
             .match(each)
             .map(({ to }) => to)
             .sort();

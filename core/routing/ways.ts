@@ -1,6 +1,6 @@
 /** Every way from one node to another, as edges by the nodes they begin and end at. */
 import type { DeclaredWay, Edge } from '../brokers/terms.ts';
-import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
+import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
 import type { Finder } from '../brokers/kind.ts';
 import { topicKey } from '../conditions/amqp.ts';
 import { ALWAYS, type Predicate } from '../conditions/predicate.ts';
@@ -17,6 +17,7 @@ type Lists = ReadonlyMap<string, readonly Edge[]>;
 
 /** The ways of declarations that belong together. */
 interface Part {
+  readonly edges: readonly Edge[];
   readonly out: Lists;
   readonly into: Lists;
   /** Where addresses were looked up: as long as these are what they were, they name what they named. */
@@ -27,19 +28,20 @@ type Joined = { readonly parts: ReadonlyMap<string, Lists>; readonly whole: List
 
 const PARTS = new Question<ReadonlyMap<string, Part>>('ways of parts');
 const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
+const EDGES = new Question<readonly Edge[]>('edges');
 const OUT = new Question<Joined>('ways out');
 const INTO = new Question<Joined>('ways in');
 
-/** @returns the edges by the node they begin at, and by the one they end at, in the order of the text */
+/** @returns all edges, and those of each node that begin at it and that end at it, in the order of the text */
 export function waysOf(
   topology: Topology,
   nodes: ReadonlyMap<string, unknown>,
-): { readonly out: Lists; readonly into: Lists } {
+): { readonly edges: () => readonly Edge[]; readonly out: Lists; readonly into: Lists } {
   const { declared, names, memory } = topology;
   const { apps, brokers, links, spreads } = declared;
   const decls = [...(brokers ?? [])].map(([id, { value }]) => [id, value] as const);
   // the conditions of bindings hang on what their exchange is
-  const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, [decl]])), (id) =>
+  const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, itemsOn(decl)])), (id) =>
     typesOn(brokers!.get(id)!.value),
   );
   const mqtt = decls.map(([id]) => mqttEntry(topology, id)).join('\n');
@@ -52,9 +54,10 @@ export function waysOf(
     ['spreads', [spreads]],
     ['takes', [apps, mqtt, sessions]],
   ]);
-  const parts = memory.each(PARTS, on, (part) => partOf(topology, nodes, part), {
+  const parts = memory.each(PARTS, on, (part) => partOf({ topology, nodes, types }, part), {
     holds: ({ looked }) => [...looked].every(([id, then]) => names.brokers.get(id) === then),
-    settle: ({ out, into, looked }, before) => ({
+    settle: ({ edges, out, into, looked }, before) => ({
+      edges,
       out: settled(out, before.out, sameItems),
       into: settled(into, before.into, sameItems),
       looked,
@@ -63,8 +66,10 @@ export function waysOf(
   const lists = (end: 'out' | 'into') => new Map([...parts].map(([id, part]) => [id, part[end]]));
   const together = (all: readonly (readonly Edge[])[]) => (all.length === 1 ? all[0]! : all.flat());
   return {
-    out: memory.joined(OUT, lists('out'), together, sameItems),
-    into: memory.joined(INTO, lists('into'), together, sameItems),
+    // few ask for all of them
+    edges: () => memory.latest(EDGES, [parts], () => [...parts.values()].flatMap((part) => part.edges)),
+    out: memory.joined(OUT, lists('out'), together, { same: sameItems }),
+    into: memory.joined(INTO, lists('into'), together, { same: sameItems }),
   };
 }
 
@@ -77,20 +82,40 @@ function typesOn(decl: BrokerDecl): string {
     .join('\n');
 }
 
-function partOf(topology: Topology, nodes: ReadonlyMap<string, unknown>, part: string): Part {
+/** What ways are made in. */
+interface Around {
+  readonly topology: Topology;
+  readonly nodes: ReadonlyMap<string, unknown>;
+  /** Each broker's exchanges and their types, as one text. */
+  readonly types: ReadonlyMap<string, string>;
+}
+
+function partOf(around: Around, part: string): Part {
+  const { topology, nodes } = around;
   const { names } = topology;
   const out = new Map<string, Edge[]>();
   const into = new Map<string, Edge[]>();
   const looked = new Set<string>();
-  for (const way of declaredIn(topology, part, looked)) {
-    if (!nodes.has(way.from) || !nodes.has(way.to)) continue;
+  const edges: Edge[] = [];
+  const broker = part.startsWith('broker ') ? part.slice('broker '.length) : undefined;
+  const home = broker === undefined ? undefined : `:${broker}/`;
+  const made = madeIn(topology);
+  const ground = broker === undefined ? [] : groundOf(around, broker);
+  for (const way of declaredIn(around, part, looked)) {
     const others = into.get(way.to);
-    const edge = edgeOf(way.of, way, others ?? NO_EDGES);
+    let edge: Edge;
+    if ('of' in way) {
+      if (!nodes.has(way.from) || !nodes.has(way.to)) continue;
+      const anew = edgeOf(way.of, way, others ?? NO_EDGES);
+      if (home && isOn(home, way.from) && isOn(home, way.to)) made.set(way.of, { edge: anew, ground });
+      edge = anew;
+    } else edge = (way as MadeEdge).among(others ?? NO_EDGES);
     if (others) others.push(edge);
     else into.set(way.to, [edge]);
     push(out, way.from, edge);
+    edges.push(edge);
   }
-  return { out, into, looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])) };
+  return { edges, out, into, looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])) };
 }
 
 const NO_EDGES: readonly Edge[] = [];
@@ -100,6 +125,21 @@ function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
   if (list) list.push(value);
   else map.set(key, [value]);
 }
+
+/** The edges of declarations whose ends are both on their own broker, and what else they follow from. */
+type Made = WeakMap<object, { readonly edge: MadeEdge; readonly ground: readonly unknown[] }>;
+
+const MADE = new Question<Made>('edges on brokers');
+const madeIn = ({ memory }: Topology): Made => memory.own(MADE, () => new WeakMap());
+
+/** What the edges of a broker's declarations follow from besides those. */
+const groundOf = ({ topology, nodes, types }: Around, broker: string): readonly unknown[] => [
+  topology.names.brokers.get(broker),
+  orderOf(nodes),
+  types.get(broker),
+];
+
+const isOn = (home: string, node: string): boolean => node.startsWith(home, node.indexOf(':'));
 
 /** An edge as it is made of a declared way. */
 class MadeEdge {
@@ -111,18 +151,18 @@ class MadeEdge {
   declare readonly place: Edge['place'];
   /** Made when first asked for: most ways are never named. */
   private name: string | undefined = undefined;
-  readonly #with: unknown;
+  private readonly with: unknown;
   /** Which it is of those that are called alike. */
-  readonly #number: number;
+  private readonly number: number;
 
   /** @param others those before it that end where it does */
   constructor(way: DeclaredWay, others: readonly Edge[]) {
     this.kind = way.kind;
     this.from = way.from;
     this.to = way.to;
-    this.#with = way.with;
+    this.with = way.with;
     Object.assign(this, way.more(way));
-    this.#number = this.numberAmong(others);
+    this.number = this.numberAmong(others);
   }
 
   private numberAmong(others: readonly Edge[]): number {
@@ -134,8 +174,16 @@ class MadeEdge {
 
   get id(): string {
     const { kind, from, to, label } = this;
-    const alike = this.#number > 1 ? ` #${this.#number}` : '';
+    const alike = this.number > 1 ? ` #${this.number}` : '';
     return (this.name ??= `${kind} ${from} → ${to}${label ? ` ${label}` : ''}${alike}`);
+  }
+
+  /** @returns the same edge as it is called among those before it that end where it does */
+  among(others: readonly Edge[]): MadeEdge {
+    const number = this.numberAmong(others);
+    if (number === this.number) return this;
+    const own: Partial<MadeEdge> = { ...this, number, name: undefined };
+    return Object.assign(Object.create(MadeEdge.prototype) as MadeEdge, own);
   }
 
   /** Whether it would be made of a way again. */
@@ -144,8 +192,8 @@ class MadeEdge {
       this.kind === way.kind &&
       this.from === way.from &&
       this.to === way.to &&
-      this.#with === way.with &&
-      this.#number === this.numberAmong(others)
+      this.with === way.with &&
+      this.number === this.numberAmong(others)
     );
   }
 }
@@ -157,7 +205,8 @@ const edgeOf = remembered(
 );
 
 /** What a part declares, in the order of the text. */
-function* declaredIn(topology: Topology, part: string, looked: Set<string>): Generator<DeclaredWay> {
+function* declaredIn(around: Around, part: string, looked: Set<string>): Generator<DeclaredWay | Edge> {
+  const { topology } = around;
   const { declared, names } = topology;
   const find = finderIn(topology, undefined, looked);
   if (part === 'publishes') {
@@ -229,11 +278,12 @@ function* declaredIn(topology: Topology, part: string, looked: Set<string>): Gen
         };
         yield taken(store.id);
       }
-  } else yield* declaredOn(topology, part.slice('broker '.length), looked);
+  } else yield* declaredOn(around, part.slice('broker '.length), looked);
 }
 
 /** What a broker declares: dead letters of queues, aliases, and what its kind adds. */
-function* declaredOn(topology: Topology, broker: string, looked: Set<string>): Generator<DeclaredWay> {
+function* declaredOn(around: Around, broker: string, looked: Set<string>): Generator<DeclaredWay | Edge> {
+  const { topology } = around;
   const { declared } = topology;
   const decl = declared.brokers!.get(broker)!.value;
   const find = finderIn(topology, broker, looked);
@@ -267,7 +317,15 @@ function* declaredOn(topology: Topology, broker: string, looked: Set<string>): G
       }),
     };
   }
-  yield* kind.ways(broker, decl, find);
+  const edges = madeIn(topology);
+  const ground = groundOf(around, broker);
+  yield* kind.ways(broker, decl, {
+    ...find,
+    known: (of) => {
+      const made = edges.get(of);
+      return made && sameItems(made.ground, ground) ? made.edge : undefined;
+    },
+  });
 }
 
 const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue'];

@@ -2,7 +2,7 @@ import { BINDABLE, ENTRIES, STORES, addressOf, thing } from '../language/thing.t
 import { lookUp } from './address.ts';
 import { readTopology } from './read.ts';
 
-const { declared } = readTopology([
+const { names } = readTopology([
   {
     name: 'a',
     text: `brokers:
@@ -17,7 +17,7 @@ spreads: { both: { members: [m/boards, s/odd] } }
   },
 ]);
 const id = (address: string, kinds = ENTRIES, home?: string) => {
-  const found = lookUp(declared, address, kinds, home);
+  const found = lookUp(names, address, kinds, home);
   return found.ok ? found.thing.id : found.reason;
 };
 
@@ -57,7 +57,7 @@ describe('addresses', () => {
 
   test('what is not found is told so that it can be mended', () => {
     const told = (address: string) => {
-      const found = lookUp(declared, address, ENTRIES);
+      const found = lookUp(names, address, ENTRIES);
       return found.ok ? '' : found.message;
     };
     expect(told('boards')).toContain('needs its broker');

@@ -1,6 +1,6 @@
 /** Addresses: how everything in a topology is found. */
-import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
-import { orderOf, sameKeys } from '../incremental/layered.ts';
+import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
+import { orderOf, sameOrder } from '../incremental/layered.ts';
 import { type Memory, Question } from '../incremental/memory.ts';
 import { type Thing, type ThingKind, addressOf, thing } from '../language/thing.ts';
 import type { DocumentDecl } from './document.ts';
@@ -9,7 +9,7 @@ export type Lookup =
   | { readonly ok: true; readonly thing: Thing }
   | { readonly ok: false; readonly reason: 'unknown' | 'ambiguous'; readonly message: string };
 
-/** What is on one broker, by kind and name: one object for as long as no name comes or goes. */
+/** What is on one broker, by kind and name: one object for as long as no name comes, goes or moves. */
 export type OnBroker = ReadonlyMap<ThingKind, ReadonlyMap<string, Thing>>;
 
 /** What everything in a topology is called: one object for as long as no name comes, goes or moves. */
@@ -26,8 +26,8 @@ const SPREADS = new Question<ReadonlyMap<string, Thing>>('names of spreads');
 
 /** @returns the names of everything that is declared */
 export function namesIn(declared: DocumentDecl, memory: Memory): Names {
-  const decls = new Map([...(declared.brokers ?? [])].map(([id, { value }]) => [id, [value]]));
-  const brokers = memory.each(ON_BROKERS, decls, (id) => namesOn(id, decls.get(id)![0]!), {
+  const decls = new Map([...(declared.brokers ?? [])].map(([id, { value }]) => [id, itemsOn(value)]));
+  const brokers = memory.each(ON_BROKERS, decls, (id) => namesOn(id, declared.brokers!.get(id)!.value), {
     settle: (made, before) => (sameNames(made, before) ? before : made),
   });
   const spreads = memory.latest(SPREADS, [orderOf(declared.spreads)], () =>
@@ -57,7 +57,7 @@ function namesOn(broker: string, decl: BrokerDecl): OnBroker {
 }
 
 const sameNames = (a: OnBroker, b: OnBroker): boolean =>
-  sameKeys(a, b) && [...a].every(([kind, names]) => sameKeys(names, b.get(kind)));
+  sameOrder(a, b) && [...a].every(([kind, names]) => sameOrder(names, b.get(kind)!));
 
 const PREFIX = /^(exchange|queue|topic|subscription|alias):([^]*)$/;
 

@@ -130,7 +130,7 @@ brokers:
 });
 
 test('every use means the thing it names', () => {
-  const { declared } = read(`tenant: t
+  const { declared, names } = read(`tenant: t
 tenants: { t: {} }
 messages: { base: {}, note: { extends: base } }
 apps: { a: { tenant: t, home: m, publishes: [ { message: note, to: m/in } ], consumes: [ { from: m/q } ] } }
@@ -142,7 +142,7 @@ spreads: { both: { members: [ m/q, s/w ] } }
 access: [ { allow: [publish], who: [ app:a, topic:s/t, any ], on: [ s/w, "m/*" ], when: { tenant: t, source: m/in } } ]
 expectations: [ { name: e, given: { message: note, from: app:a }, reaches: [ s/w, app:a ], never: tenant:t } ]
 `);
-  const meant = [...usesIn(declared)].map((use) => meantBy(declared, use)?.id ?? `? ${use.value.value}`);
+  const meant = [...usesIn(declared)].map((use) => meantBy(names, use)?.id ?? `? ${use.value.value}`);
   expect(new Set(meant)).toEqual(
     new Set([
       'tenant:t',

@@ -193,15 +193,20 @@ export function inOrder(
   topology: Pick<Topology, 'documents' | 'trees'>,
 ): Finding[] {
   const rank = new Map(topology.documents.map((document, index) => [document.name, index]));
-  return findings
-    .map((finding) => ({
-      finding,
-      doc: rank.get(finding.place.doc) ?? 0,
-      start: spanOf(topology, finding.place).start,
-    }))
-    .sort((a, b) => a.doc - b.doc || a.start - b.start)
-    .map(({ finding }) => finding);
+  return (
+    findings
+      .map((finding) => ({
+        finding,
+        doc: rank.get(finding.place.doc) ?? 0,
+        start: spanOf(topology, finding.place).start,
+      }))
+      // of several at one place always the same one comes first
+      .sort((a, b) => a.doc - b.doc || a.start - b.start || (signOf(a.finding) < signOf(b.finding) ? -1 : 1))
+      .map(({ finding }) => finding)
+  );
 }
+
+const signOf = ({ check, message }: Finding): string => `${check} ${message}`;
 
 /** Tells where in its text a place is. */
 export interface Locator {

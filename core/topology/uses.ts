@@ -145,6 +145,7 @@ function* namingsOn(
   const kind = kindOf(broker);
   if (broker.tenant) yield { owner: broker, uses: id(broker.tenant, 'tenant') };
   for (const { value: queue } of broker.queues?.values() ?? []) {
+    if (known(queue)) continue;
     const app = 'perInstanceOf' in queue ? queue.perInstanceOf : undefined;
     yield {
       owner: queue,

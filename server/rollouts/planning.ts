@@ -546,11 +546,11 @@ function wireEntry(
   broker: string,
   message: Message,
 ): { exchange: string; key: string } {
-  const { declared } = graph.topology;
-  let found = lookUp(declared, to, ENTRIES);
+  const { declared, names } = graph.topology;
+  let found = lookUp(names, to, ENTRIES);
   for (let hops = 0; found.ok && found.thing.kind === 'alias' && hops < 50; hops++) {
     const alias = declared.brokers?.get(found.thing.broker)?.value.aliases?.get(found.thing.name)?.value;
-    found = lookUp(declared, alias?.to?.value ?? '', ENTRIES, found.thing.broker);
+    found = lookUp(names, alias?.to?.value ?? '', ENTRIES, found.thing.broker);
   }
   const decl = declared.brokers?.get(broker)?.value;
   if (!found.ok || found.thing.broker !== broker || decl?.variant !== 'amqp') {

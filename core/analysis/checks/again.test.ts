@@ -1,7 +1,7 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { type Checked, Checking, checkAll } from './run.ts';
+import { type Checked, checkAll } from './run.ts';
 import { settingsOf } from '../../assist/settings.ts';
 import { usesOf } from '../../assist/symbols.ts';
 import type { TextDocument } from '../../base/edits.ts';
@@ -54,8 +54,6 @@ function asked(topology: Topology): unknown {
 /** One reader, graph and checking, taken from one state of the text to the next. */
 class Along {
   private readonly reader = new TopologyReader();
-  private readonly checking = new Checking();
-  private graph = buildGraph(this.reader.read([]));
   private documents: readonly TextDocument[] = [];
   /** Every state so far, with what was said of it. */
   private readonly earlier: { readonly topology: Topology; readonly said: unknown }[] = [];
@@ -64,8 +62,7 @@ class Along {
   expectSame(documents: readonly TextDocument[]): void {
     const topology = stepTo(this.reader, this.documents, documents);
     this.documents = documents;
-    this.graph = buildGraph(topology, this.graph);
-    const again = said(topology, this.checking.run(this.graph));
+    const again = said(topology, checkAll(buildGraph(topology)));
     const whole = readTopology(documents);
     expect(again).toEqual(said(whole, checkAll(buildGraph(whole))));
     expect(plain(topology.declared, topology)).toEqual(plain(whole.declared, whole));

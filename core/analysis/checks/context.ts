@@ -5,7 +5,7 @@
 import { type Arrivals, NO_ARRIVALS, arrivalOf, arrivalsIn } from '../classes/arrivals.ts';
 import { type Arrival, keyWords } from '../classes/variety.ts';
 import type { BrokerKind } from '../../brokers/kind.ts';
-import { type BrokerDecl, kindOf } from '../../brokers/kinds.ts';
+import { type BrokerDecl, itemsOn, kindOf } from '../../brokers/kinds.ts';
 import type { Ask, Tables } from '../../incremental/asking.ts';
 import { orderOf } from '../../incremental/layered.ts';
 import type { WordToken } from '../../conditions/word-sets.ts';
@@ -137,7 +137,8 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
   const traits = memory.each(BROKERS, decls, (id) => traitsOf(graph, brokers!.get(id)!.value), {
     settle: (made, before) => (signOf(made) === signOf(before) ? before : made),
   });
-  const stated = memory.each(STATED, decls, (id) => ownersOn(id, brokers!.get(id)!.value), {
+  const items = new Map([...(brokers ?? [])].map(([id, { value }]) => [id, itemsOn(value)]));
+  const stated = memory.each(STATED, items, (id) => ownersOn(id, brokers!.get(id)!.value), {
     settle: settled,
   });
   const owners = memory.joined(OWNERS, stated, (tenants) => tenants[0]!);

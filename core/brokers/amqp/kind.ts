@@ -4,8 +4,8 @@ import { ALWAYS, type Constant, type Predicate } from '../../conditions/predicat
 import { BINDABLE, EXCHANGES, thing } from '../../language/thing.ts';
 import { addItem } from '../../syntax/edit/edit.ts';
 import type { Json } from '../../syntax/render.ts';
-import type { BrokerKind, ExchangeType, Finder } from '../kind.ts';
-import type { DeclaredWay } from '../terms.ts';
+import type { BrokerKind, ExchangeType, WayFinder } from '../kind.ts';
+import type { DeclaredWay, Edge } from '../terms.ts';
 import type { AmqpBrokerDecl, BindingDecl } from './declares.ts';
 import { refusedOn } from './refuses.ts';
 import { unsayableOn } from './unsayable.ts';
@@ -66,8 +66,8 @@ export const amqp: BrokerKind<AmqpBrokerDecl> = {
 function* ways(
   broker: string,
   { exchanges, bindings }: AmqpBrokerDecl,
-  find: Finder,
-): Generator<DeclaredWay> {
+  find: WayFinder,
+): Generator<DeclaredWay | Edge> {
   for (const { name, value } of exchanges?.values() ?? []) {
     const { unroutedTo } = value;
     if (!unroutedTo) continue;
@@ -80,6 +80,11 @@ function* ways(
     };
   }
   for (const binding of bindings?.items ?? []) {
+    const known = find.known(binding);
+    if (known) {
+      yield known;
+      continue;
+    }
     const from = find.id(binding.from, EXCHANGES);
     const type = find.exchangeType(from);
     yield {

@@ -1,5 +1,6 @@
 /** What an AMQP 0-9-1 broker refuses of what can be declared, whatever it has already. */
 import { formatDuration } from '../../base/values.ts';
+import { remembered } from '../../incremental/memory.ts';
 import type { Item } from '../../language/shape.ts';
 import type { Place } from '../../syntax/place.ts';
 import type { Refusal } from '../kind.ts';
@@ -23,12 +24,12 @@ const BUILT_IN: Readonly<Record<string, string>> = Object.assign(
 /** @returns the queues and exchanges that would not be made, with what is refused of each */
 export function refusedOn(decl: AmqpBrokerDecl): Refusal[] {
   return [
-    ...[...(decl.queues?.values() ?? [])].flatMap(ofQueue),
-    ...[...(decl.exchanges?.values() ?? [])].flatMap(ofExchange),
+    ...[...(decl.queues?.values() ?? [])].flatMap((item) => ofQueue(item)),
+    ...[...(decl.exchanges?.values() ?? [])].flatMap((item) => ofExchange(item)),
   ];
 }
 
-function ofQueue({ name, key, value: queue }: Item<AmqpQueueDecl>): Refusal[] {
+const ofQueue = remembered(({ name, key, value: queue }: Item<AmqpQueueDecl>): Refusal[] => {
   const found: Refusal[] = [];
   const complain = (why: string, place: Place, without: readonly string[] = []) =>
     found.push({ kind: 'queue', name, why, place, without });
@@ -62,9 +63,9 @@ function ofQueue({ name, key, value: queue }: Item<AmqpQueueDecl>): Refusal[] {
   if ((wireName?.value ?? name).startsWith('amq.'))
     complain('names that begin with `amq.` are the broker’s own', wireName?.place ?? key);
   return found;
-}
+});
 
-function ofExchange({ name, key, value: exchange }: Item<ExchangeDecl>): Refusal[] {
+const ofExchange = remembered(({ name, key, value: exchange }: Item<ExchangeDecl>): Refusal[] => {
   const { wireName, type, durable, autoDelete, internal, unroutedTo } = exchange;
   const wire = wireName?.value ?? name;
   if (!wire.startsWith('amq.')) return [];
@@ -81,4 +82,4 @@ function ofExchange({ name, key, value: exchange }: Item<ExchangeDecl>): Refusal
   if (same) return [];
   const why = `\`${wire}\` is there already, durable, of type ${builtIn} and nothing else, and cannot be made otherwise`;
   return [{ kind: 'exchange', name, why, place }];
-}
+});

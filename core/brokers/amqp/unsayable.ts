@@ -6,6 +6,7 @@ import type { AmqpBrokerDecl } from './declares.ts';
 
 /** A name or key on the wire is a short string (AMQP 0-9-1 §4.2.5.3): at most so many bytes. */
 const SHORT_STRING = 255;
+const PLAIN = /^[ -~]*$/;
 /** The arguments of one binding are sent in one piece of this size. */
 const LARGEST_TABLE = 60_000;
 
@@ -14,12 +15,18 @@ export function unsayableOn(decl: AmqpBrokerDecl): Unsayable[] {
   const found: Unsayable[] = [];
   const complain = (message: string, place: Place, of?: Unsayable['of']) =>
     found.push({ message, place, ...(of ? { of } : {}) });
-  const short = (what: string, text: string, place: Place, of?: Unsayable['of']) => {
+  const short = (what: () => string, text: string, place: Place, of?: Unsayable['of']) => {
+    // nearly all are short and plain
+    if (text.length < SHORT_STRING && PLAIN.test(text)) return;
     if (lone(text))
-      complain(`${what} has half of a character (a lone surrogate) in it, which cannot be sent.`, place, of);
+      complain(
+        `${what()} has half of a character (a lone surrogate) in it, which cannot be sent.`,
+        place,
+        of,
+      );
     else if (byteLength(text) > SHORT_STRING)
       complain(
-        `${what} has ${byteLength(text)} bytes; AMQP 0-9-1 carries at most ${SHORT_STRING}.`,
+        `${what()} has ${byteLength(text)} bytes; AMQP 0-9-1 carries at most ${SHORT_STRING}.`,
         place,
         of,
       );
@@ -30,20 +37,20 @@ export function unsayableOn(decl: AmqpBrokerDecl): Unsayable[] {
   ] as const)
     for (const { name, key, value } of things?.values() ?? [])
       short(
-        `The name of ${kind} ${shortened(name)}`,
+        () => `The name of ${kind} ${shortened(name)}`,
         value.wireName?.value ?? name,
         value.wireName?.place ?? key,
         { kind, name },
       );
   for (const { name, value } of decl.queues?.values() ?? []) {
     const key = value.deadLetter?.key;
-    if (key) short('The key of these dead letters', key.value, key.place, { kind: 'queue', name });
+    if (key) short(() => 'The key of these dead letters', key.value, key.place, { kind: 'queue', name });
   }
   for (const binding of decl.bindings?.items ?? []) {
-    if (binding.key) short('This binding key', binding.key.value, binding.key.place);
+    if (binding.key) short(() => 'This binding key', binding.key.value, binding.key.place);
     let table = 0;
     for (const [header, { value }] of binding.headers?.values ?? []) {
-      short(`The header name ${shortened(header)}`, header, value.place);
+      short(() => `The header name ${shortened(header)}`, header, value.place);
       table += byteLength(header) + (typeof value.value === 'string' ? byteLength(value.value) : 8) + 6;
       const why = unsayable(value.value);
       if (why) complain(`The value of header ${shortened(header)} ${why}.`, value.place);

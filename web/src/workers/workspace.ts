@@ -11,7 +11,7 @@ import {
 } from '@vondle/core/topology';
 import { Lines, type ChangeSet, type TextDocument } from '@vondle/core/base';
 import {
-  Checking,
+  checkAll,
   findingOfProof,
   isWhole,
   proveAll,
@@ -29,7 +29,6 @@ export class Workspace {
   findings: readonly Finding[] = [];
   accepted: readonly Accepted[] = [];
   proofs: readonly Proof[] = [];
-  private readonly checking = new Checking();
 
   /**
    * Takes documents in; those that are not given stay as they are.
@@ -47,14 +46,14 @@ export class Workspace {
 
   private look(topology: Topology): void {
     this.documents = topology.documents;
-    this.graph = buildGraph(topology, this.graph);
+    this.graph = buildGraph(topology);
     this.lines = new Map(
       this.documents.map(({ name, text }) => {
         const lines = this.lines.get(name);
         return [name, lines?.text === text ? lines : new Lines(text)];
       }),
     );
-    const checked = isWhole(topology) ? this.checking.run(this.graph) : { findings: [], accepted: [] };
+    const checked = isWhole(topology) ? checkAll(this.graph) : { findings: [], accepted: [] };
     this.accepted = checked.accepted;
     this.findings = inOrder([...topology.findings, ...checked.findings], topology);
     this.proofs = [];
