@@ -77,6 +77,8 @@ export interface BrokerKind<D> {
   unroutedTo(decl: D): readonly string[];
   /** What its dead letters may be addressed to. */
   readonly deadLetters: readonly ThingKind[];
+  /** What those ways follow from: the same objects for as long as nothing of it changes. */
+  routes(decl: D): readonly unknown[];
   /** The ways it declares besides aliases and dead letters of queues, in the order of the text. */
   ways(broker: string, decl: D, find: WayFinder): Iterable<DeclaredWay | Edge>;
   /**

@@ -5,7 +5,7 @@
  * very same objects are asked about. States never change, so an older one is answered as rightly as the
  * newest; it only costs more.
  */
-import { Layered, differing, sameOrder } from './layered.ts';
+import { Layered, differing, sameOrder, sharesKeys } from './layered.ts';
 
 /** Something to remember by: one constant for each question that is remembered. */
 export class Question<Kept> {
@@ -25,6 +25,18 @@ type Parts<K, V> = ReadonlyMap<K, Part<V>>;
 interface Joined<V, R> {
   readonly parts: ReadonlyMap<string, ReadonlyMap<string, V>>;
   readonly whole: ReadonlyMap<string, R>;
+}
+
+/** What was divided last. */
+interface Divided<K, V> {
+  readonly of: ReadonlyMap<K, V>;
+  readonly groups: ReadonlyMap<string, ReadonlyMap<K, V>>;
+}
+
+/** What was counted last. */
+interface Counted<K, V, T> {
+  readonly of: ReadonlyMap<K, V>;
+  readonly counts: ReadonlyMap<T, number>;
 }
 
 /** One memory for one thing that changes. */
@@ -146,17 +158,51 @@ export class Memory {
   }
 
   /**
+   * Divides a map; while its keys stay, only groups of which something is otherwise are made again.
+   * @returns the groups, and each one's keys, in the map's order
+   */
+  divided<K, V>(
+    question: Question<Divided<K, V>>,
+    of: ReadonlyMap<K, V>,
+    groupOf: (value: V) => string,
+  ): ReadonlyMap<string, ReadonlyMap<K, V>> {
+    const before = this.kept.get(question) as Divided<K, V> | undefined;
+    const changes = before && sharesKeys(before.of, of) ? new Map<string, Map<K, V>>() : undefined;
+    if (before?.of === of) return before.groups;
+    let stays = changes !== undefined;
+    for (const key of changes ? differing(before!.of, of) : []) {
+      const value = of.get(key)!;
+      const group = groupOf(value);
+      stays &&= group === groupOf(before!.of.get(key)!);
+      const known = changes!.get(group);
+      if (known) known.set(key, value);
+      else changes!.set(group, new Map([[key, value]]));
+    }
+    const groups = new Map<string, ReadonlyMap<K, V>>(stays ? before!.groups : []);
+    if (stays)
+      for (const [group, values] of changes!) groups.set(group, Layered.on(groups.get(group)!).with(values));
+    else
+      for (const [key, value] of of) {
+        const group = groupOf(value);
+        let known = groups.get(group) as Map<K, V> | undefined;
+        if (!known) groups.set(group, (known = new Map()));
+        known.set(key, value);
+      }
+    this.kept.set(question, { of, groups });
+    return groups;
+  }
+
+  /**
    * Counts what a map's values say; of a map that changed only what is otherwise in it is counted again.
    * @param says whatever one entry is to be counted under
    * @returns how often each was said; what is said no more is left out
    */
   tally<K, V, T>(
-    question: Question<{ readonly of: ReadonlyMap<K, V>; readonly counts: ReadonlyMap<T, number> }>,
+    question: Question<Counted<K, V, T>>,
     of: ReadonlyMap<K, V>,
     says: (key: K, value: V) => Iterable<T>,
   ): ReadonlyMap<T, number> {
-    const before = this.kept.get(question) as
-      { readonly of: ReadonlyMap<K, V>; readonly counts: ReadonlyMap<T, number> } | undefined;
+    const before = this.kept.get(question) as Counted<K, V, T> | undefined;
     const by = new Map<T, number>();
     const count = (key: K, value: V | undefined, step: number) => {
       if (value === undefined) return;

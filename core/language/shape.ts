@@ -7,6 +7,7 @@
 import { nearest } from '../base/similar.ts';
 import { byteLength, parseDuration, parseRate, parseSize } from '../base/values.ts';
 import { Layered } from '../incremental/layered.ts';
+import { remembered } from '../incremental/memory.ts';
 import { type FindingOf, type Severity, writing } from './finding.ts';
 import { type Located, type Place, type Placed, placeOf } from '../syntax/place.ts';
 import { typedScalar } from '../syntax/scalars.ts';
@@ -433,6 +434,21 @@ export type Items<T> = ReadonlyMap<string, Item<T>>;
 /** What names a map takes: ids of our own, or a broker's free text. */
 export type NameRule = 'id' | 'resource' | 'parameter';
 
+/** The item of what was declared under a name: one object for as long as both stand as they did. */
+function itemOf<T>(value: T, name: string, doc: string, key: ScalarNode): Item<T> {
+  if (typeof value !== 'object' || value === null) return { name, key: placeOf(doc, key), value };
+  return itemOfObject(value, name, doc, key) as Item<T>;
+}
+
+const itemOfObject = remembered(
+  (value: object, name: string, doc: string, key: ScalarNode): Item<object> => ({
+    name,
+    key: placeOf(doc, key),
+    value,
+  }),
+  (item, _, name, doc, key) => item.name === name && item.key.doc === doc && item.key.node === key,
+);
+
 /** A map from names to things of one shape; several documents may each add names. */
 export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
   const shape = {};
@@ -507,8 +523,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
         value = item.read(entry.value, reading);
       }
       if (value !== undefined) {
-        reading.doc = doc;
-        result.set(name, { name, key: reading.place(entry.key), value });
+        result.set(name, itemOf(value, name, doc, entry.key));
       }
     }
     return result;
@@ -538,7 +553,7 @@ function changesOf<T>(was: Items<T>, now: Items<T>, changes: Map<string, Item<T>
   for (const [name, item] of now) {
     if (names.next().value !== name) return false;
     const before = was.get(name)!;
-    if (before.value !== item.value || before.key !== item.key) changes.set(name, item);
+    if (before !== item) changes.set(name, item);
   }
   return true;
 }

@@ -5,10 +5,11 @@ import { parseMqttFilter } from '../conditions/mqtt.ts';
 import { sameOrder } from '../incremental/layered.ts';
 import { Question, remembered, settled } from '../incremental/memory.ts';
 import type { AppDecl, ConsumeDecl } from '../language/app.ts';
-import type { Item } from '../language/shape.ts';
+import type { Item, Items } from '../language/shape.ts';
 import type { SpreadDecl } from '../language/spread.ts';
 import { EXCHANGES, type Thing, type ThingKind, thing } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
+import { appsByDocument } from '../topology/apps.ts';
 import { type OnBroker, lookUp } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
 
@@ -17,47 +18,65 @@ export const takerId = (app: string): string => `taker:${app}`;
 
 type Nodes = ReadonlyMap<string, GraphNode>;
 
-const NODES = new Question<{
-  readonly parts: ReadonlyMap<string, Nodes>;
-  readonly whole: Nodes;
-}>('nodes');
-const PARTS = new Question<ReadonlyMap<string, Nodes>>('nodes of parts');
+type Joined = { readonly parts: ReadonlyMap<string, Nodes>; readonly whole: Nodes };
+
+const NODES = new Question<Joined>('nodes');
+const PARTS = new Question<ReadonlyMap<string, Nodes>>('nodes of brokers and spreads');
+const APPS = {
+  all: new Question<Nodes>('nodes of apps'),
+  parts: new Question<ReadonlyMap<string, Nodes>>('nodes of apps by document'),
+  joined: new Question<Joined>('nodes of apps together'),
+};
+const SESSIONS: typeof APPS = {
+  all: new Question('sessions'),
+  parts: new Question('sessions by document'),
+  joined: new Question('sessions together'),
+};
 
 /** @returns every node of a topology, by id */
 export function nodesOf(topology: Topology): Nodes {
   const { declared, names, memory } = topology;
-  const { apps, brokers, spreads } = declared;
-  const sessions = [apps, ...(brokers?.keys() ?? [])].map((each) =>
-    typeof each === 'string' ? mqttEntry(topology, each) : each,
-  );
+  const { brokers, spreads } = declared;
+  const apps = appsByDocument(declared, memory);
+  const entries = [...(brokers?.keys() ?? [])].map((each) => mqttEntry(topology, each)).join('\n');
+  const ofApps = (questions: typeof APPS, nodesIn: (items: Items<AppDecl>) => GraphNode[]) =>
+    memory.latest(questions.all, [apps, entries], () => {
+      const on = new Map([...apps].map(([doc, own]) => [doc, [own, entries]]));
+      const parts = memory.each(questions.parts, on, (doc) => byId(nodesIn(apps.get(doc)!)), SETTLING);
+      return memory.joined(questions.joined, parts, last, { ordered: true });
+    });
   const on = new Map<string, readonly unknown[]>([
-    ['apps', [apps]],
     ...[...(brokers ?? [])].map(
       ([id, { value }]) => [`broker ${id}`, [...itemsOn(value), names.brokers.get(id)]] as const,
     ),
     ['spreads', [spreads]],
-    ['sessions', sessions],
   ]);
   const parts = memory.each(
     PARTS,
     on,
     (part) => {
-      const found = new Map<string, GraphNode>();
-      const add = (node: GraphNode) => found.set(node.id, node);
-      if (part === 'apps') for (const item of apps?.values() ?? []) appNodes(item).forEach(add);
-      else if (part === 'spreads') for (const item of spreads?.values() ?? []) add(spreadNode(item));
-      else if (part === 'sessions') sessionNodes(topology).forEach(add);
-      else {
-        const id = part.slice('broker '.length);
-        nodesOn(brokers!.get(id)!.value, names.brokers.get(id)!).forEach(add);
-      }
-      return found;
+      if (part === 'spreads') return byId([...(spreads?.values() ?? [])].map((item) => spreadNode(item)));
+      const id = part.slice('broker '.length);
+      return byId(nodesOn(brokers!.get(id)!.value, names.brokers.get(id)!));
     },
-    { settle: (made, before) => (sameOrder(made, before) ? settled(made, before) : made) },
+    SETTLING,
   );
-  // of two nodes of one id the later one counts
-  return memory.joined(NODES, parts, (nodes) => nodes.at(-1)!, { ordered: true });
+  const all = new Map([
+    ['apps', ofApps(APPS, (items) => [...items.values()].flatMap((item) => appNodes(item)))],
+    ...parts,
+    ['sessions', ofApps(SESSIONS, (items) => sessionNodes(topology, items))],
+  ]);
+  return memory.joined(NODES, all, last, { ordered: true });
 }
+
+const byId = (nodes: readonly GraphNode[]): Nodes => new Map(nodes.map((node) => [node.id, node]));
+
+/** Of two nodes of one id the later one counts. */
+const last = (nodes: readonly GraphNode[]): GraphNode => nodes.at(-1)!;
+
+const SETTLING = {
+  settle: (made: Nodes, before: Nodes): Nodes => (sameOrder(made, before) ? settled(made, before) : made),
+};
 
 const appNodes = remembered(({ name, key, value }: Item<AppDecl>): GraphNode[] => {
   const of = thing('app', name);
@@ -131,8 +150,8 @@ export function sessionOf(topology: Topology, app: string, consume: ConsumeDecl)
   return { entry, store: thing('subscription', `${app}:${consume.topic!.value}`, broker), filter };
 }
 
-function sessionNodes(topology: Topology): GraphNode[] {
-  return [...(topology.declared.apps?.values() ?? [])].flatMap(({ name: app, value }) =>
+function sessionNodes(topology: Topology, apps: Items<AppDecl>): GraphNode[] {
+  return [...apps.values()].flatMap(({ name: app, value }) =>
     (value.consumes?.items ?? []).flatMap((consume) => {
       const session = sessionOf(topology, app, consume);
       return session ? [sessionNode(consume, app, session.store, session.filter.share !== undefined)] : [];

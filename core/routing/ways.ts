@@ -1,75 +1,135 @@
 /** Every way from one node to another, as edges by the nodes they begin and end at. */
-import type { DeclaredWay, Edge } from '../brokers/terms.ts';
+import type { DeclaredWay, Edge, GraphNode } from '../brokers/terms.ts';
 import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
 import type { Finder } from '../brokers/kind.ts';
 import { topicKey } from '../conditions/amqp.ts';
 import { ALWAYS, type Predicate } from '../conditions/predicate.ts';
 import { orderOf } from '../incremental/layered.ts';
 import { Question, remembered, sameItems, settled } from '../incremental/memory.ts';
+import type { AppDecl } from '../language/app.ts';
+import type { Items } from '../language/shape.ts';
 import type { LinkDecl } from '../language/link.ts';
 import { ENTRIES, QUEUES, STORES, type ThingKind, thing } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
-import { type OnBroker, lookUp, thingsNamed } from '../topology/address.ts';
+import { appsByDocument } from '../topology/apps.ts';
+import { type Names, type OnBroker, lookUp, thingsNamed } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
 import { mqttEntry, publisherId, sessionOf, takerId } from './nodes.ts';
 
 type Lists = ReadonlyMap<string, readonly Edge[]>;
 
-/** The ways of declarations that belong together. */
-interface Part {
-  readonly edges: readonly Edge[];
+/** Edges, and those of each node that begin at it and that end at it, in the order of the text. */
+interface Ways {
+  /** Few ask for all of them. */
+  readonly edges: () => readonly Edge[];
   readonly out: Lists;
   readonly into: Lists;
+}
+
+/** The ways of declarations that belong together. */
+interface Part extends Ways {
   /** Where addresses were looked up: as long as these are what they were, they name what they named. */
   readonly looked: ReadonlyMap<string, OnBroker | undefined>;
 }
 
 type Joined = { readonly parts: ReadonlyMap<string, Lists>; readonly whole: Lists };
 
-const PARTS = new Question<ReadonlyMap<string, Part>>('ways of parts');
-const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
-const EDGES = new Question<readonly Edge[]>('edges');
-const OUT = new Question<Joined>('ways out');
-const INTO = new Question<Joined>('ways in');
+/** What is remembered of some parts and of what they come to. */
+interface Questions {
+  readonly parts: Question<ReadonlyMap<string, Part>>;
+  readonly edges: Question<readonly Edge[]>;
+  readonly out: Question<Joined>;
+  readonly into: Question<Joined>;
+}
 
-/** @returns all edges, and those of each node that begin at it and that end at it, in the order of the text */
-export function waysOf(
-  topology: Topology,
-  nodes: ReadonlyMap<string, unknown>,
-): { readonly edges: () => readonly Edge[]; readonly out: Lists; readonly into: Lists } {
+const questionsOf = (of: string): Questions => ({
+  parts: new Question(`${of} by part`),
+  edges: new Question(of),
+  out: new Question(`${of} from`),
+  into: new Question(`${of} to`),
+});
+
+/** A broker is two parts: its settings change more often than its routes. */
+const RESOURCES = 'resources ';
+const ROUTES = 'routes ';
+/** The apps of one document are two parts. */
+const PUBLISHES = 'publishes ';
+const TAKES = 'takes ';
+
+const ALL = questionsOf('ways');
+const BY_APPS = { [PUBLISHES]: questionsOf('publishes'), [TAKES]: questionsOf('takes') };
+const OF_APPS = { [PUBLISHES]: new Question<Ways>(PUBLISHES), [TAKES]: new Question<Ways>(TAKES) };
+const STORES_HELD = new Question<string>('stores of subscriptions');
+const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
+
+/** @returns all ways of a topology */
+export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>): Ways {
   const { declared, names, memory } = topology;
-  const { apps, brokers, links, spreads } = declared;
+  const { brokers, links, spreads } = declared;
   const decls = [...(brokers ?? [])].map(([id, { value }]) => [id, value] as const);
   // the conditions of bindings hang on what their exchange is
   const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, itemsOn(decl)])), (id) =>
     typesOn(brokers!.get(id)!.value),
   );
   const mqtt = decls.map(([id]) => mqttEntry(topology, id)).join('\n');
-  // stores of MQTT takers come and go with no name of their own
-  const sessions = orderOf(nodes);
+  const apps = appsByDocument(declared, memory);
+  // what MQTT takers subscribe to comes and goes with no name of its own, and so does what a subscription holds
+  const stores = memory.latest(STORES_HELD, [orderOf(nodes)], () =>
+    [...nodes.values()].flatMap(({ role, id }) => (role === 'subscription' ? [id] : [])).join('\n'),
+  );
+  const around: Around = { topology, nodes, types, apps };
+  const ofApps = (kind: typeof PUBLISHES | typeof TAKES): Ways => {
+    const ground = [mqtt, names.spreads, stores];
+    return memory.latest(OF_APPS[kind], [apps, names, ...ground], () => {
+      const on = new Map([...apps].map(([doc, own]) => [`${kind}${doc}`, [own, ...ground]]));
+      return together(topology, BY_APPS[kind], partsOf(around, BY_APPS[kind], on));
+    });
+  };
   const on = new Map<string, readonly unknown[]>([
-    ['publishes', [apps, mqtt, names.spreads]],
-    ...decls.map(([id, decl]) => [`broker ${id}`, [decl, links, types]] as const),
+    ...decls.flatMap(([id, decl]) => [
+      [`${RESOURCES}${id}`, [...itemsOn(decl), links]] as const,
+      [`${ROUTES}${id}`, [...kindOf(decl).routes(decl), types]] as const,
+    ]),
     ['links', [links, names.spreads]],
     ['spreads', [spreads]],
-    ['takes', [apps, mqtt, sessions]],
   ]);
-  const parts = memory.each(PARTS, on, (part) => partOf({ topology, nodes, types }, part), {
+  const parts = new Map<string, Ways>([
+    [PUBLISHES, ofApps(PUBLISHES)],
+    ...partsOf(around, ALL, on),
+    [TAKES, ofApps(TAKES)],
+  ]);
+  return together(topology, ALL, parts);
+}
+
+/** @param on what each part follows from, besides where it looks addresses up */
+function partsOf(
+  around: Around,
+  { parts }: Questions,
+  on: ReadonlyMap<string, readonly unknown[]>,
+): ReadonlyMap<string, Part> {
+  const { names, memory } = around.topology;
+  return memory.each(parts, on, (part) => partOf(around, part), {
     holds: ({ looked }) => [...looked].every(([id, then]) => names.brokers.get(id) === then),
-    settle: ({ edges, out, into, looked }, before) => ({
-      edges,
+    settle: ({ out, into, ...rest }, before) => ({
+      ...rest,
       out: settled(out, before.out, sameItems),
       into: settled(into, before.into, sameItems),
-      looked,
     }),
   });
+}
+
+function together(
+  { memory }: Topology,
+  { edges, out, into }: Questions,
+  parts: ReadonlyMap<string, Ways>,
+): Ways {
   const lists = (end: 'out' | 'into') => new Map([...parts].map(([id, part]) => [id, part[end]]));
-  const together = (all: readonly (readonly Edge[])[]) => (all.length === 1 ? all[0]! : all.flat());
+  const join = (all: readonly (readonly Edge[])[]) => (all.length === 1 ? all[0]! : all.flat());
+  const all = [...parts.values()];
   return {
-    // few ask for all of them
-    edges: () => memory.latest(EDGES, [parts], () => [...parts.values()].flatMap((part) => part.edges)),
-    out: memory.joined(OUT, lists('out'), together, { same: sameItems }),
-    into: memory.joined(INTO, lists('into'), together, { same: sameItems }),
+    edges: () => memory.latest(edges, all, () => all.flatMap((part) => part.edges())),
+    out: memory.joined(out, lists('out'), join, { same: sameItems }),
+    into: memory.joined(into, lists('into'), join, { same: sameItems }),
   };
 }
 
@@ -85,9 +145,10 @@ function typesOn(decl: BrokerDecl): string {
 /** What ways are made in. */
 interface Around {
   readonly topology: Topology;
-  readonly nodes: ReadonlyMap<string, unknown>;
+  readonly nodes: ReadonlyMap<string, GraphNode>;
   /** Each broker's exchanges and their types, as one text. */
   readonly types: ReadonlyMap<string, string>;
+  readonly apps: ReadonlyMap<string, Items<AppDecl>>;
 }
 
 function partOf(around: Around, part: string): Part {
@@ -97,7 +158,7 @@ function partOf(around: Around, part: string): Part {
   const into = new Map<string, Edge[]>();
   const looked = new Set<string>();
   const edges: Edge[] = [];
-  const broker = part.startsWith('broker ') ? part.slice('broker '.length) : undefined;
+  const broker = part.startsWith(ROUTES) ? part.slice(ROUTES.length) : undefined;
   const home = broker === undefined ? undefined : `:${broker}/`;
   const made = madeIn(topology);
   const ground = broker === undefined ? [] : groundOf(around, broker);
@@ -115,7 +176,12 @@ function partOf(around: Around, part: string): Part {
     push(out, way.from, edge);
     edges.push(edge);
   }
-  return { edges, out, into, looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])) };
+  return {
+    edges: () => edges,
+    out,
+    into,
+    looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])),
+  };
 }
 
 const NO_EDGES: readonly Edge[] = [];
@@ -133,9 +199,8 @@ const MADE = new Question<Made>('edges on brokers');
 const madeIn = ({ memory }: Topology): Made => memory.own(MADE, () => new WeakMap());
 
 /** What the edges of a broker's declarations follow from besides those. */
-const groundOf = ({ topology, nodes, types }: Around, broker: string): readonly unknown[] => [
+const groundOf = ({ topology, types }: Around, broker: string): readonly unknown[] => [
   topology.names.brokers.get(broker),
-  orderOf(nodes),
   types.get(broker),
 ];
 
@@ -209,8 +274,8 @@ function* declaredIn(around: Around, part: string, looked: Set<string>): Generat
   const { topology } = around;
   const { declared, names } = topology;
   const find = finderIn(topology, undefined, looked);
-  if (part === 'publishes') {
-    for (const { name, value } of declared.apps?.values() ?? [])
+  if (part.startsWith(PUBLISHES)) {
+    for (const { name, value } of around.apps.get(part.slice(PUBLISHES.length))!.values())
       for (const publish of value.publishes?.items ?? []) {
         const { via, to, message, place } = publish;
         yield {
@@ -246,8 +311,8 @@ function* declaredIn(around: Around, part: string, looked: Set<string>): Generat
           of: member,
           more: () => ({ place: member.place }),
         };
-  } else if (part === 'takes') {
-    for (const { name, value } of declared.apps?.values() ?? [])
+  } else if (part.startsWith(TAKES)) {
+    for (const { name, value } of around.apps.get(part.slice(TAKES.length))!.values())
       for (const consume of value.consumes?.items ?? []) {
         const { place, via, from, topic } = consume;
         const taken = (store: string): DeclaredWay => ({
@@ -278,12 +343,12 @@ function* declaredIn(around: Around, part: string, looked: Set<string>): Generat
         };
         yield taken(store.id);
       }
-  } else yield* declaredOn(around, part.slice('broker '.length), looked);
+  } else if (part.startsWith(ROUTES)) yield* routesOn(around, part.slice(ROUTES.length), looked);
+  else yield* declaredOn(topology, part.slice(RESOURCES.length), looked);
 }
 
-/** What a broker declares: dead letters of queues, aliases, and what its kind adds. */
-function* declaredOn(around: Around, broker: string, looked: Set<string>): Generator<DeclaredWay | Edge> {
-  const { topology } = around;
+/** What every kind of broker declares: dead letters and aliases. */
+function* declaredOn(topology: Topology, broker: string, looked: Set<string>): Generator<DeclaredWay> {
   const { declared } = topology;
   const decl = declared.brokers!.get(broker)!.value;
   const find = finderIn(topology, broker, looked);
@@ -317,10 +382,16 @@ function* declaredOn(around: Around, broker: string, looked: Set<string>): Gener
       }),
     };
   }
+}
+
+/** What a broker's kind adds. */
+function* routesOn(around: Around, broker: string, looked: Set<string>): Generator<DeclaredWay | Edge> {
+  const { topology } = around;
+  const decl = topology.declared.brokers!.get(broker)!.value;
   const edges = madeIn(topology);
   const ground = groundOf(around, broker);
-  yield* kind.ways(broker, decl, {
-    ...find,
+  yield* kindOf(decl).ways(broker, decl, {
+    ...finderIn(topology, broker, looked),
     known: (of) => {
       const made = edges.get(of);
       return made && sameItems(made.ground, ground) ? made.edge : undefined;
@@ -339,6 +410,18 @@ const namedAtHome = remembered(
   (known, _, on, kinds) => known.on === on && known.kinds === kinds,
 );
 
+/** The same for an address with its broker. */
+const namedElsewhere = remembered(
+  ({ value }: Located<string>, { brokers }: Names, kinds: readonly ThingKind[]) => {
+    const slash = value.indexOf('/');
+    const broker = value.slice(0, Math.max(slash, 0));
+    const on = brokers.get(broker);
+    const found = on && slash > 0 ? thingsNamed(on, value.slice(slash + 1), kinds) : [];
+    return { broker, on, kinds, id: found.length === 1 ? found[0]!.id : undefined };
+  },
+  ({ broker, on, kinds: as }, _, { brokers }, kinds) => brokers.get(broker) === on && as === kinds,
+);
+
 function finderIn(topology: Topology, home: string | undefined, looked: Set<string>): Finder {
   const { names, declared } = topology;
   return {
@@ -349,6 +432,10 @@ function finderIn(topology: Topology, home: string | undefined, looked: Set<stri
       if (on) {
         looked.add(home!);
         const known = namedAtHome(address, on, kinds);
+        if (known.id !== undefined) return known.id;
+      } else if (home === undefined) {
+        const known = namedElsewhere(address, names, kinds);
+        looked.add(known.broker);
         if (known.id !== undefined) return known.id;
       }
       const found = lookUp(names, address.value, kinds, home, looked);

@@ -3,10 +3,12 @@ import { nearest } from '../base/similar.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
 import { writing } from '../language/finding.ts';
 import { type Memory, Question } from '../incremental/memory.ts';
-import type { Reading, ReadingFinding } from '../language/shape.ts';
+import type { AppDecl } from '../language/app.ts';
+import type { Items, Reading, ReadingFinding } from '../language/shape.ts';
 import type { ThingKind } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import { plainOrQuoted } from '../syntax/render.ts';
+import { appsByDocument } from './apps.ts';
 import { type Names, type OnBroker, lookUp, thingsNamed } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 import type { MessageType } from './messages.ts';
@@ -55,7 +57,8 @@ export function checkReferences(
     parameter: declared.parameters,
   };
   const right = memory.own(RIGHT, () => new WeakMap<object, OnBroker>());
-  const parts = new Map([...partsIn(declared)].map((part) => [part.id, part]));
+  const apps = appsByDocument(declared, memory);
+  const parts = new Map([...partsIn(declared, apps)].map((part) => [part.id, part]));
   let looked = new Set<string>();
   const on = new Map([...parts].map(([id, { whole }]) => [id, [whole, names.spreads, ...names.ids]]));
   const all = memory.each(
@@ -72,7 +75,7 @@ export function checkReferences(
         if (home && reading.findings.length === wrong && uses.every((each) => isOn(each, home)))
           right.set(owner, home);
       }
-      if (part === 'apps') topicFilters();
+      if (part.startsWith('apps ')) topicFilters(apps.get(part.slice('apps '.length))!);
       const findings = reading.findings.splice(before);
       return { findings, brokers: new Map([...looked].map((each) => [each, names.brokers.get(each)])) };
     },
@@ -81,8 +84,8 @@ export function checkReferences(
   );
   for (const { findings } of all.values()) for (const finding of findings) reading.findings.push(finding);
 
-  function topicFilters(): void {
-    for (const { value: app } of declared.apps?.values() ?? []) {
+  function topicFilters(of: Items<AppDecl>): void {
+    for (const { value: app } of of.values()) {
       for (const { via, topic, place } of app.consumes?.items ?? []) {
         if (via?.value !== 'mqtt') continue;
         const filter = topic && parseMqttFilter(topic.value);

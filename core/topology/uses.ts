@@ -45,10 +45,15 @@ export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
   for (const { namings } of partsIn(declared)) yield* namings();
 }
 
-/** @returns every declaration that names something, part by part */
-export function* partsIn(declared: DocumentDecl): Generator<Part> {
-  const { tenant, messages, apps, brokers, links, spreads, environments, access, samples, expectations } =
-    declared;
+/**
+ * @param appsBy the apps in groups, where each is to be a part
+ * @returns every declaration that names something, part by part
+ */
+export function* partsIn(
+  declared: DocumentDecl,
+  appsBy: ReadonlyMap<string, Items<AppDecl>> = new Map(declared.apps ? [['', declared.apps]] : []),
+): Generator<Part> {
+  const { tenant, messages, brokers, links, spreads, environments, access, samples, expectations } = declared;
   if (tenant)
     yield {
       id: 'tenant',
@@ -56,7 +61,7 @@ export function* partsIn(declared: DocumentDecl): Generator<Part> {
       namings: () => [{ owner: tenant, uses: id(tenant, 'tenant') }],
     };
   if (messages) yield part('messages', messages, () => valuesOf(messages), usesOfType);
-  if (apps) yield part('apps', apps, () => valuesOf(apps), usesOfApp);
+  for (const [group, apps] of appsBy) yield part(`apps ${group}`, apps, () => valuesOf(apps), usesOfApp);
   for (const { name, value } of brokers?.values() ?? [])
     yield { id: `broker ${name}`, whole: value, namings: (known) => namingsOn(name, value, known) };
   if (links)

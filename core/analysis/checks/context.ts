@@ -127,6 +127,11 @@ const OWNERS = new Question<{ readonly parts: ReadonlyMap<string, Owners>; reado
 );
 const APP_OWNERS = new Question<ReadonlyMap<string, string>>('owners of apps');
 const KEYS = new Question<Keys>('keys');
+const DECLARED_KEYS = new Question<{ readonly keys: Known | undefined }>('declared keys');
+const MADE_KEYS = new Question<{
+  readonly of: RoutingGraph['nodes'];
+  readonly counts: ReadonlyMap<string, number>;
+}>('keys that brokers make');
 
 /** @returns the facts of a graph, for those who look at it by `contextOf` */
 export function factsOf(graph: RoutingGraph): Tables<FactKind> {
@@ -167,7 +172,7 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
     things: () => memory.latest(THINGS, [names, orderOf(graph.nodes)], () => thingsIn(graph)),
     callers: () => memory.latest(CALLERS, [names], () => callersIn(graph)),
     names: () => names,
-    keys: () => memory.latest(KEYS, [messages, orderOf(sent), graph.nodes], () => keysIn(graph)),
+    keys: () => keysIn(graph, sent),
   };
   return {
     node: graph.nodes,
@@ -287,20 +292,31 @@ function thingsIn({ nodes, topology }: RoutingGraph): Things {
   return { all, addresses: new Set(byAddress.keys()), byAddress };
 }
 
-function keysIn({ topology, nodes }: RoutingGraph): Keys {
-  let made: Known | undefined;
-  return { declared: declaredKeys(topology), made: () => (made ??= keysMade(nodes)) };
+function keysIn({ topology, nodes }: RoutingGraph, sent: ReadonlyMap<string, Sent>): Keys {
+  const { memory, messages } = topology;
+  const declared = memory.latest(DECLARED_KEYS, [messages, orderOf(sent)], () => ({
+    keys: declaredKeys(topology, sent),
+  }));
+  // names of queues, and what dead letters are given
+  const written = memory.tally(MADE_KEYS, nodes, (_, node) => {
+    if (node.role !== 'queue') return [];
+    const key = node.decl.deadLetter?.key?.value;
+    return key === undefined ? [node.thing.name] : [node.thing.name, key];
+  });
+  return memory.latest(KEYS, [declared, written], () => {
+    let made: Known | undefined;
+    const words = (key: string) => wordsOf(key).map((word) => ({ one: [word] }));
+    return { declared: declared.keys, made: () => (made ??= [...written.keys()].map(words)) };
+  });
 }
 
 type Known = readonly (readonly WordToken[])[];
 
-function declaredKeys({ messages, declared }: RoutingGraph['topology']): Known | undefined {
+function declaredKeys(
+  { messages }: RoutingGraph['topology'],
+  sent: ReadonlyMap<string, unknown>,
+): Known | undefined {
   const found: (readonly WordToken[])[] = [];
-  const sent = new Set(
-    [...(declared.apps?.values() ?? [])].flatMap(({ value }) =>
-      (value.publishes?.items ?? []).map(({ message }) => message?.value),
-    ),
-  );
   for (const type of messages.values()) {
     if (!type.key) {
       // one that others build upon, and nobody sends, has none of its own
@@ -312,18 +328,6 @@ function declaredKeys({ messages, declared }: RoutingGraph['topology']): Known |
     found.push(words);
   }
   return found.length ? found : undefined;
-}
-
-function keysMade(nodes: RoutingGraph['nodes']): Known {
-  const found: (readonly WordToken[])[] = [];
-  const written = (key: string) => found.push(wordsOf(key).map((word) => ({ one: [word] })));
-  for (const node of nodes.values())
-    if (node.role === 'queue') {
-      written(node.thing.name);
-      const key = node.decl.deadLetter?.key?.value;
-      if (key !== undefined) written(key);
-    }
-  return found;
 }
 
 /** @returns a look at facts that is asked through `ask` */

@@ -182,7 +182,9 @@ export function checkAll(graph: RoutingGraph): Checked {
         (findings ??= []).push(findingOf(id, severity, complaint));
     return findings;
   });
-  return accept(graph, found.flat());
+  const all: Finding[] = [];
+  for (const each of found) for (const finding of each) all.push(finding);
+  return accept(graph, all);
 }
 
 function findingOf(check: string, severity: Severity, { mends, ...complaint }: Complaint): Finding {

@@ -24,6 +24,7 @@ export const amqp: BrokerKind<AmqpBrokerDecl> = {
   unroutedTo: ({ exchanges }) =>
     [...(exchanges?.values() ?? [])].flatMap(({ value }) => value.unroutedTo?.value ?? []),
   deadLetters: BINDABLE,
+  routes: ({ exchanges, bindings }) => [exchanges, bindings],
   ways,
   *names({ mqtt, exchanges, bindings }, known) {
     if (mqtt) yield { owner: mqtt, addresses: [[mqtt.exchange, EXCHANGES]] };

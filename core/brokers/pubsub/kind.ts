@@ -20,6 +20,7 @@ export const pubsub: BrokerKind<PubsubBrokerDecl> = {
   typeOf: () => undefined,
   unroutedTo: () => [],
   deadLetters: HOSTED_ENTRIES,
+  routes: ({ subscriptions }) => [subscriptions],
   ways,
   *names({ topics, subscriptions }) {
     for (const { value } of topics?.values() ?? [])
