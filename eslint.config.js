@@ -56,6 +56,24 @@ export default ts.config(
     },
   },
   {
+    // only core/brokers knows a kind of broker; everybody else asks the kind itself
+    files: ['core/**/*.ts', 'server/**/*.ts', 'web/src/**', 'cli/**/*.ts'],
+    ignores: ['**/*.test.ts', 'core/brokers/**', 'core/testing/**'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "MemberExpression[property.name='variant']",
+          message: 'ask core/brokers/kinds.ts for the kind, and the kind for what it does',
+        },
+        {
+          selector: "BinaryExpression[operator=/^[!=]==$/] > Literal[value='pubsub']",
+          message: 'ask core/brokers/kinds.ts for the kind, and the kind for what it does',
+        },
+      ],
+    },
+  },
+  {
     files: ['web/src/**'],
     ignores: ['web/src/**/*.test.ts'],
     rules: noPackages(['**/server/**', '**/cli/**', 'node:*'], 'web may import core only'),

@@ -1,5 +1,5 @@
 /** Reading a large topology, whole and after an edit, beside js-yaml and yaml on the same bytes. */
-import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
+import { buildGraph } from '@vondle/core/routing';
 import { readTopology, TopologyReader } from '@vondle/core/topology';
 import type { TextDocument } from '@vondle/core/base';
 import { changesBetween } from '../core/testing/steps.ts';
@@ -55,15 +55,14 @@ function afterEdits(
 ): void {
   const reader = new TopologyReader();
   let documents = [...before];
-  let graph: RoutingGraph | undefined;
-  graph = buildGraph(reader.read(documents));
+  buildGraph(reader.read(documents));
   const measured = Object.entries(edits).map(([name, edit]) => {
     const times = Array.from({ length: 15 }, (_, i) => {
       const next = documents.map((each, d) => (d === at ? { ...each, text: edit(each.text, i) } : each));
       const edits = changesBetween(documents, next)!;
       documents = next;
       const began = performance.now();
-      graph = buildGraph(reader.change(edits));
+      buildGraph(reader.change(edits));
       return performance.now() - began;
     });
     return { name, ms: median(times) };

@@ -1,8 +1,4 @@
 /** Names in the text: which thing one stands for, where that is declared, and where else it is named. */
-import type { AmqpQueueDecl, BindingDecl } from '../brokers/amqp/declares.ts';
-import type { SubscriptionDecl } from '../brokers/pubsub/declares.ts';
-import type { AppDecl } from '../language/app.ts';
-import type { MessageTypeDecl } from '../language/message.ts';
 import type { Thing } from '../language/thing.ts';
 import { type Located, type Place, spanOf } from '../syntax/place.ts';
 import { declarationsIn } from '../topology/declarations.ts';

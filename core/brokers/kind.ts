@@ -71,6 +71,8 @@ export interface BrokerKind<D> {
   /** The kind of resource that gives messages on to queues, and how each does where there are several ways. */
   readonly feed: ThingKind;
   feeds(decl: D): readonly { readonly name: string; readonly type: string }[];
+  /** In what the condition of what they give to a queue is written, for people. */
+  readonly condition: string;
   /** @returns how one of those routes, where they do it otherwise than each other */
   typeOf(decl: D, feed: string): ExchangeType | undefined;
   /** Where its exchanges say that what nothing matched goes, as it is written. */

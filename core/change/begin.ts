@@ -6,7 +6,6 @@ import { thing } from '../language/thing.ts';
 import { accessOf } from '../routing/permission.ts';
 import { addItem, setAt } from '../syntax/edit/edit.ts';
 import { sequence } from '../syntax/edit/proved.ts';
-import type { Path } from '../syntax/edit/source.ts';
 import type { Placed } from '../syntax/place.ts';
 import type { Json } from '../syntax/render.ts';
 import { tenantOf } from '../topology/owner.ts';

@@ -85,11 +85,16 @@ export class Asking<Kind extends string, Found> {
     return told;
   }
 
-  /** Forgets facts that nobody asks for any more: what is named anew at every key would pile up. */
-  private sweep(): void {
+  /** How many facts are noted, asked for still or no more. */
+  get size(): number {
     let size = 0;
     for (const askers of this.askers.values()) size += askers.size;
-    if (this.noted < 2 * size) return;
+    return size;
+  }
+
+  /** Forgets facts that nobody asks for any more: what is named anew at every key would pile up. */
+  private sweep(): void {
+    if (this.noted < 2 * this.size) return;
     this.noted = 0;
     for (const askers of this.askers.values())
       for (const [about, known] of askers)

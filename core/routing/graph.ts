@@ -1,6 +1,6 @@
 /** The routing graph: everything a message can be at, and every way it can go on from there. */
 import type { Edge, ExchangeNode, GraphNode } from '../brokers/terms.ts';
-import { Question, remembered, sameItems } from '../incremental/memory.ts';
+import { Question, remembered } from '../incremental/memory.ts';
 import type { Topology } from '../topology/topology.ts';
 import { nodesOf } from './nodes.ts';
 import type { Surroundings } from './onward.ts';

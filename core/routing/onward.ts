@@ -25,7 +25,7 @@ export interface Domain<M> {
   /** @returns the messages inside a topic's envelope, as the queue behind a subscription holds them */
   wrapped(messages: M, topic: Thing, subscription: Edge): M;
   /** @returns the bindings of an exchange that may let some through, in order; without it all are tried */
-  candidates?(exchange: ExchangeNode, messages: M): readonly Edge[];
+  candidates?(exchange: ExchangeNode, messages: M, out: readonly Edge[]): readonly Edge[];
 }
 
 /** On whose behalf messages are addressed to a node. */
@@ -178,7 +178,7 @@ export function onward<M>(
 function routed<M>(around: Surroundings, node: ExchangeNode, messages: M, domain: Domain<M>): Onward<M>[] {
   const ways: Onward<M>[] = [];
   let rest: M | undefined = messages;
-  for (const edge of domain.candidates?.(node, messages) ?? around.out(node.id)) {
+  for (const edge of domain.candidates?.(node, messages, around.out(node.id)) ?? around.out(node.id)) {
     if (edge.kind !== 'binding') continue;
     ways.push({ edge, messages: domain.through(edge, messages), latency: 0 });
     rest = rest === undefined ? undefined : domain.past(edge, rest);

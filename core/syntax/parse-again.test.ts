@@ -183,14 +183,14 @@ test('a topology read again and again, and its graph, are what one reading gives
       (edits) => {
         const along = new Along();
         let documents = demo;
-        let graph = buildGraph(along.to(documents).part);
+        buildGraph(along.to(documents).part);
         for (const [each, environment] of edits) {
           const chosen = each.doc % documents.length;
           documents = documents.map((document, i) =>
             i === chosen ? { ...document, text: apply(document.text, each) } : document,
           );
           const { part, whole } = along.to(documents, environment);
-          graph = buildGraph(part);
+          const graph = buildGraph(part);
           const anew = buildGraph(whole);
           expectSameGraph(graph, anew);
           for (const node of anew.nodes.values())
@@ -228,10 +228,10 @@ describe('what hangs on something elsewhere is seen to change', () => {
       },
     ];
     const along = new Along();
-    let graph = buildGraph(along.to(far('topic')).part);
+    buildGraph(along.to(far('topic')).part);
     for (const type of ['fanout', 'direct', 'topic']) {
       const { part, whole } = along.to(far(type));
-      graph = buildGraph(part);
+      const graph = buildGraph(part);
       expect(graph.edges).toHaveLength(1);
       expectSameGraph(graph, buildGraph(whole));
     }
@@ -249,10 +249,10 @@ describe('what hangs on something elsewhere is seen to change', () => {
     ['text above everything', changed(1, 'brokers', '# a comment\nbrokers')],
   ])('%s', (_, documents) => {
     const along = new Along();
-    let graph = buildGraph(along.to(base).part);
+    buildGraph(along.to(base).part);
     for (const next of [documents, base, documents]) {
       const { part, whole } = along.to(next);
-      graph = buildGraph(part);
+      const graph = buildGraph(part);
       expectSameGraph(graph, buildGraph(whole));
     }
   });

@@ -2,6 +2,7 @@
  * What of a rollout has to be worked out from documents and inventories, of any size: done on threads,
  * each of which reads for itself what it needs and writes what it found.
  */
+import { asAmqp } from '@vondle/core/brokers';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
 import {
@@ -129,7 +130,7 @@ export async function plan(
       `Revision ${revision} has ${count} ${count === 1 ? 'error' : 'errors'}; mend them and save a new revision first. The first: ${first.message}`,
     );
   }
-  if (read.declared.brokers?.get(broker)?.value.variant !== 'amqp')
+  if (!asAmqp(read.declared.brokers?.get(broker)?.value))
     throw new Problem(409, 'No such broker', `Revision ${revision} declares no AMQP broker \`${broker}\`.`);
   const standing = await revisionsStandingOn(db, topologyId, environment);
   const here = standing.find((each) => each.broker === broker);
@@ -552,8 +553,8 @@ function wireEntry(
     const alias = declared.brokers?.get(found.thing.broker)?.value.aliases?.get(found.thing.name)?.value;
     found = lookUp(names, alias?.to?.value ?? '', ENTRIES, found.thing.broker);
   }
-  const decl = declared.brokers?.get(broker)?.value;
-  if (!found.ok || found.thing.broker !== broker || decl?.variant !== 'amqp') {
+  const decl = asAmqp(declared.brokers?.get(broker)?.value);
+  if (!found.ok || found.thing.broker !== broker || !decl) {
     throw new Problem(
       409,
       'Not on this broker',
@@ -597,7 +598,7 @@ export async function declared(
     if (!documents) continue;
     const { declared: known } = readTopology(documents);
     for (const name of known.environments?.keys() ?? []) environments.add(name);
-    for (const [name, { value }] of known.brokers ?? []) if (value.variant === 'amqp') brokers.add(name);
+    for (const [name, { value }] of known.brokers ?? []) if (asAmqp(value)) brokers.add(name);
   }
   return { environments: [...environments].sort(), brokers: [...brokers].sort() };
 }

@@ -2,7 +2,8 @@
  * What checks see of a topology. They ask for nothing else, so that it is known which of them have to
  * look again after a change.
  */
-import { type Arrivals, NO_ARRIVALS, arrivalOf, arrivalsIn } from '../classes/arrivals.ts';
+import { type Arrivals, NO_ARRIVALS, arrivalsIn } from '../classes/arrivals.ts';
+import { arrivalOf } from '../classes/verdicts.ts';
 import { type Arrival, keyWords } from '../classes/variety.ts';
 import type { BrokerKind } from '../../brokers/kind.ts';
 import { type BrokerDecl, itemsOn, kindOf } from '../../brokers/kinds.ts';
@@ -136,7 +137,7 @@ const MADE_KEYS = new Question<{
 /** @returns the facts of a graph, for those who look at it by `contextOf` */
 export function factsOf(graph: RoutingGraph): Tables<FactKind> {
   const { topology } = graph;
-  const { declared, messages, names, memory } = topology;
+  const { declared, names, memory } = topology;
   const { apps, brokers, labels } = declared;
   const decls = new Map([...(brokers ?? [])].map(([id, { value }]) => [id, [value, declared.tenant?.value]]));
   const traits = memory.each(BROKERS, decls, (id) => traitsOf(graph, brokers!.get(id)!.value), {

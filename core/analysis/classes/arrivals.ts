@@ -1,7 +1,9 @@
 /** Which published message types come to which node, told by what the conditions on the way can let through. */
-import { type Arrival, type Verdict, verdictOn } from './variety.ts';
+import { candidatesOf } from './met.ts';
+import type { Arrival } from './variety.ts';
+import { arrivalOf, verdictAt } from './verdicts.ts';
 import { Layered, differing, sharesKeys } from '../../incremental/layered.ts';
-import { Question, remembered, sameItems } from '../../incremental/memory.ts';
+import { Question, sameItems } from '../../incremental/memory.ts';
 import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Domain, type Surroundings, entered, onward } from '../../routing/onward.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
@@ -10,39 +12,9 @@ import type { MessageType } from '../../topology/messages.ts';
 /** By node; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
 export type Arrivals = ReadonlyMap<string, readonly Arrival[]>;
 
-const formsOf = remembered((_: MessageType) => new Map<string, Arrival>());
-
-/** @returns messages of a type in a form: one object for the same */
-export function arrivalOf(type: MessageType, key: string | undefined, wrapped: boolean): Arrival {
-  const forms = formsOf(type);
-  const id = `${wrapped ? 'w' : 'p'}${key === undefined ? '' : `=${key}`}`;
-  let found = forms.get(id);
-  if (!found) forms.set(id, (found = { type, key, wrapped }));
-  return found;
-}
-
-/** What was asked of a way, pair by pair: most are asked about few arrivals. */
-const verdictsOf = remembered((_: Edge): { readonly arrival: Arrival; readonly verdict: Verdict }[] => []);
-
-/** So many verdicts are remembered of one way. */
-const MOST_VERDICTS = 2_000;
-
-const ALL: Verdict = { some: true, every: true };
-
-/** @returns what a way's condition does to messages that come to it */
-export function verdictAt(edge: Edge, arrival: Arrival): Verdict {
-  if (edge.condition.op === 'always') return ALL;
-  const known = verdictsOf(edge);
-  for (const each of known) if (each.arrival === arrival) return each.verdict;
-  const verdict = verdictOn(edge.condition, arrival);
-  // types that are edited come again and again as others
-  if (known.length >= MOST_VERDICTS) known.length = 0;
-  known.push({ arrival, verdict });
-  return verdict;
-}
-
 /** Messages of declared types, each in the form it comes in. */
 export const ARRIVALS: Domain<Arrival> = {
+  candidates: (_, arrival, out) => candidatesOf(out, arrival),
   through: (edge, arrival) => (verdictAt(edge, arrival).some ? arrival : undefined),
   past: (edge, arrival) => (verdictAt(edge, arrival).every ? undefined : arrival),
   keyed: ({ type, wrapped }, key) => arrivalOf(type, key, wrapped),

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { arrivalOf } from './arrivals.ts';
+import { arrivalOf } from './verdicts.ts';
 import { domainAt, keyWords, survey, verdictOn } from './variety.ts';
 import { complete } from '../samples/samples.ts';
 import { directKey, headersMatch, topicKey } from '../../conditions/amqp.ts';

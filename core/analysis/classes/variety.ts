@@ -10,6 +10,7 @@ import type { Message } from '../../conditions/message.ts';
 import type { Attribute, Predicate, Term } from '../../conditions/predicate.ts';
 import { type WordToken, covered, overlaps } from '../../conditions/word-sets.ts';
 import { wordsMatch, wordsOf } from '../../conditions/words.ts';
+import { remembered } from '../../incremental/memory.ts';
 import type { MessageType } from '../../topology/messages.ts';
 
 /** Messages of a type as they come to a place in the graph. */
@@ -217,7 +218,11 @@ function strings({ strings: said, beginnings, endings, patterns }: Compared): st
 const PLACEHOLDER = /\{([^{}]*?)(\.\.\.)?\}/g;
 
 /** The words that an arrival's keys are made of; undefined where its type leaves them open. */
-export function keyWords({ type, key }: Arrival): readonly WordToken[] | undefined {
+export const keyWords = (arrival: Arrival): readonly WordToken[] | undefined => wordsIn(arrival).words;
+
+const wordsIn = remembered((arrival: Arrival) => ({ words: readWords(arrival) }));
+
+function readWords({ type, key }: Arrival): readonly WordToken[] | undefined {
   if (key === undefined) return undefined;
   if (!key.includes('{')) return wordsOf(key).map((word) => ({ one: [word] }));
   const tokens: WordToken[] = [];

@@ -18,6 +18,7 @@ export const amqp: BrokerKind<AmqpBrokerDecl> = {
     ['alias', aliases],
   ],
   feed: 'exchange',
+  condition: 'binding key',
   feeds: ({ exchanges }) =>
     [...(exchanges?.values() ?? [])].map(({ name, value }) => ({ name, type: value.type?.value ?? '' })),
   typeOf: ({ exchanges }, name) => exchanges?.get(name)?.value.type?.value,

@@ -16,6 +16,7 @@ export const pubsub: BrokerKind<PubsubBrokerDecl> = {
     ['alias', aliases],
   ],
   feed: 'topic',
+  condition: 'selector',
   feeds: ({ topics }) => [...(topics?.keys() ?? [])].map((name) => ({ name, type: 'topic' })),
   typeOf: () => undefined,
   unroutedTo: () => [],

@@ -1,4 +1,5 @@
 /** Everything about one thing, for the panel beside a view. */
+import { kindOf } from '@vondle/core/brokers';
 import { addressOf, declarationOf, thing, type Thing, type ThingKind } from '@vondle/core/topology';
 import { conditionKind, conditionText, readCondition, tryCondition, typesAt } from '@vondle/core/analysis';
 import { settingsOf } from '@vondle/core/assist';
@@ -100,8 +101,8 @@ function conditionsOf(graph: RoutingGraph, of: Thing, nodes: readonly string[]):
 
 function topicsOf({ topology }: RoutingGraph, broker: string): string[] {
   const decl = topology.declared.brokers?.get(broker)?.value;
-  const topics = decl?.variant === 'pubsub' ? decl.topics : undefined;
-  return [...(topics?.keys() ?? [])].map((name) => thing('topic', name, broker).id);
+  const kind = decl && kindOf(decl);
+  return decl && kind?.feed === 'topic' ? kind.feeds(decl).map(({ name }) => thing('topic', name, broker).id) : [];
 }
 
 /** A condition as it stands, or as somebody is about to write it, on the samples that come to it. */

@@ -1,4 +1,5 @@
 /** What of the graph is drawn: all of it or a part, brokers folded, with what a comparison tells. */
+import { kindOf } from '@vondle/core/brokers';
 import { compareGraphs, fold, neighbourhood } from '@vondle/core/analysis';
 import type { GraphNode, RoutingGraph } from '@vondle/core/routing';
 import { layOut } from './layout.ts';
@@ -51,10 +52,7 @@ export function draw(
   const ways = near ? edges.filter(({ from, to }) => near.has(from) && near.has(to)) : edges;
   const { folds, foldOf, edges: left } = fold(seen, ways, toFold(seen, showing.folded));
   const kinds = new Map(
-    [...(graph.topology.declared.brokers ?? [])].map(([id, { value }]) => [
-      id,
-      value.variant === 'amqp' ? 'AMQP 0-9-1' : 'publish-subscribe',
-    ]),
+    [...(graph.topology.declared.brokers ?? [])].map(([id, { value }]) => [id, kindOf(value).title]),
   );
   const shown: NodeView[] = [
     ...seen.filter(({ id }) => !foldOf.has(id)),

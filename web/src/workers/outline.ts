@@ -1,4 +1,5 @@
 /** What a topology declares, as lists: the outline, and the message types with their samples. */
+import { kindOf } from '@vondle/core/brokers';
 import { keptSamples, samplesOf } from '@vondle/core/analysis';
 import { sameOrder, type Items, type MessageType } from '@vondle/core/topology';
 import type { RoutingGraph } from '@vondle/core/routing';
@@ -37,14 +38,7 @@ export class Outline {
       groups.push(group);
     };
     for (const [broker, { value }] of declared.brokers ?? []) {
-      const inner =
-        value.variant === 'amqp'
-          ? ([['exchange', value.exchanges]] as const)
-          : ([
-              ['topic', value.topics],
-              ['subscription', value.subscriptions],
-            ] as const);
-      add(broker, [...inner, ['queue', value.queues], ['alias', value.aliases]], broker);
+      add(broker, kindOf(value).resources(value), broker);
     }
     add('links', [['link', declared.links]]);
     add('spreads', [['spread', declared.spreads]]);
@@ -140,14 +134,9 @@ export function beginningsOf({ topology: { declared } }: RoutingGraph): Beginnin
   return {
     brokers: [...(declared.brokers ?? [])].map(([name, { value }]) => ({
       name,
-      kind: value.variant,
-      feeds:
-        value.variant === 'amqp'
-          ? [...(value.exchanges ?? [])].map(([feed, item]) => ({
-              name: feed,
-              type: item.value.type?.value ?? '',
-            }))
-          : [...(value.topics?.keys() ?? [])].map((feed) => ({ name: feed, type: 'topic' })),
+      feed: kindOf(value).feed,
+      condition: kindOf(value).condition,
+      feeds: [...kindOf(value).feeds(value)],
     })),
     apps: [...(declared.apps?.keys() ?? [])],
   };

@@ -444,7 +444,9 @@ export interface ConditionView {
 export interface Beginnings {
   brokers: {
     name: string;
-    kind: 'amqp' | 'pubsub';
+    /** What feeds a queue there, as people call it, and in what its condition is written. */
+    feed: string;
+    condition: string;
     /** Its exchanges with their types, or its topics. */
     feeds: { name: string; type: string }[];
   }[];

@@ -1,6 +1,6 @@
 import { check } from '../check.ts';
 import { instancesAt, isOrdered, leastRate } from '../stores.ts';
-import { verdictAt } from '../../classes/arrivals.ts';
+import { verdictAt } from '../../classes/verdicts.ts';
 import { formatDuration } from '../../../base/values.ts';
 import { addressOf } from '../../../language/thing.ts';
 

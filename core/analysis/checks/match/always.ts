@@ -1,6 +1,6 @@
 import { check } from '../check.ts';
 import { ofEachCondition } from '../conditions.ts';
-import { verdictAt } from '../../classes/arrivals.ts';
+import { verdictAt } from '../../classes/verdicts.ts';
 import { show } from '../../../conditions/explain.ts';
 import { addressOf } from '../../../language/thing.ts';
 

@@ -1,6 +1,6 @@
 import { type Complaint, check } from '../check.ts';
 import { patternOfTemplate } from '../suggest.ts';
-import { verdictAt } from '../../classes/arrivals.ts';
+import { meetingOf } from '../../classes/met.ts';
 import { type Arrival, domainAt, keyWords } from '../../classes/variety.ts';
 import { counted, listed } from '../../../base/phrase.ts';
 import { similarity } from '../../../base/similar.ts';
@@ -23,9 +23,11 @@ export const neverMatch = check({
   run: (node, context) => {
     const arrivals = context.arrivals(node.id);
     if (arrivals.length === 0) return [];
-    return context.out(node.id).flatMap((edge): Complaint[] => {
+    const out = context.out(node.id);
+    const meeting = meetingOf(out, arrivals);
+    return out.flatMap((edge): Complaint[] => {
       if (edge.kind !== 'binding' && edge.kind !== 'subscription' && edge.kind !== 'link') return [];
-      if (arrivals.some((arrival) => verdictAt(edge, arrival).some)) return [];
+      if (meeting.at(edge).length > 0) return [];
       // a header that nobody sends is told about by a check of its own
       if (
         operandsOf(edge.condition).some(

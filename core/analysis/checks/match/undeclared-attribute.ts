@@ -1,7 +1,6 @@
-import { kindOf } from '../../../brokers/kinds.ts';
 import { check } from '../check.ts';
 import { ofEachCondition } from '../conditions.ts';
-import { verdictAt } from '../../classes/arrivals.ts';
+import { verdictAt } from '../../classes/verdicts.ts';
 import { type Arrival, domainAt } from '../../classes/variety.ts';
 import { listed } from '../../../base/phrase.ts';
 import { similarity } from '../../../base/similar.ts';

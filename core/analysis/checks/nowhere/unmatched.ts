@@ -1,6 +1,6 @@
 import { check } from '../check.ts';
 import { usualAmong } from '../suggest.ts';
-import { verdictAt } from '../../classes/arrivals.ts';
+import { type Met, meetingOf } from '../../classes/met.ts';
 import { kindOf } from '../../../brokers/kinds.ts';
 import { type Arrival, survey } from '../../classes/variety.ts';
 import { listed } from '../../../base/phrase.ts';
@@ -22,16 +22,18 @@ export const unmatched = check({
   of: 'node',
   run: (node, context) => {
     if (node.role !== 'exchange' || node.decl.unroutedTo) return [];
-    const bindings = context.out(node.id).filter((edge) => edge.kind === 'binding');
-    if (bindings.length === 0) return [];
+    const out = context.out(node.id);
+    if (!out.some((edge) => edge.kind === 'binding')) return [];
+    const arrivals = context.arrivals(node.id);
+    const meeting = meetingOf(out, arrivals);
     // who publishes as mandatory is told
     const told = new Set(
       context
         .into(node.id)
         .flatMap(({ publish }) => (publish?.mandatory?.value ? [publish.message?.value] : [])),
     );
-    const missed = context.arrivals(node.id).flatMap((arrival) => {
-      const key = told.has(arrival.type.id) ? undefined : missedBy(bindings, arrival);
+    const missed = arrivals.flatMap((arrival) => {
+      const key = told.has(arrival.type.id) ? undefined : missedBy(meeting.of(arrival), arrival);
       return key === undefined ? [] : [key ? `${arrival.type.id} (as \`${key}\`)` : arrival.type.id];
     });
     if (missed.length === 0) return [];
@@ -47,12 +49,12 @@ export const unmatched = check({
 });
 
 /** @returns a key that no binding matches, '' for a message whose key does not matter; undefined where all match, or it cannot be told */
-function missedBy(bindings: readonly Edge[], arrival: Arrival): string | undefined {
+function missedBy(met: readonly Met[], arrival: Arrival): string | undefined {
   const relevant: Edge[] = [];
-  for (const edge of bindings) {
-    const verdict = verdictAt(edge, arrival);
+  for (const { edge, verdict } of met) {
+    if (edge.kind !== 'binding') continue;
     if (verdict.every) return undefined;
-    if (verdict.some) relevant.push(edge);
+    relevant.push(edge);
   }
   if (relevant.length > MOST_BINDINGS) return undefined;
   const conditions = relevant.map(({ condition }) => condition);

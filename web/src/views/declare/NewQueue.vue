@@ -19,7 +19,7 @@ const broker = computed(() => there.value.brokers.find(({ name }) => name === wa
 const feed = computed(() => broker.value?.feeds.find(({ name }) => name === wanted.value.from));
 const asks = computed(() => {
   if (!feed.value || feed.value.type === 'fanout' || feed.value.type === 'headers') return '';
-  return broker.value?.kind === 'pubsub' ? 'selector' : 'binding key';
+  return broker.value?.condition ?? 'binding key';
 });
 
 watch(open, async (now) => {
@@ -101,7 +101,7 @@ async function make() {
           v-for="each in broker?.feeds"
           :key="each.name"
           :value="each.name"
-          :label="broker?.kind === 'amqp' ? `${each.name} (${each.type})` : each.name"
+          :label="each.type && each.type !== broker?.feed ? `${each.name} (${each.type})` : each.name"
         />
       </el-select>
       <template v-if="asks">

@@ -1,0 +1,145 @@
+/**
+ * What the ways of a node do to everything that comes to it. A binding is not tried against every type:
+ * an exchange's are found by the words of their keys, as a router finds them for one message.
+ */
+import { type Arrival, type Verdict, keyWords } from './variety.ts';
+import { verdictAt } from './verdicts.ts';
+import type { Edge } from '../../brokers/terms.ts';
+import { remembered } from '../../incremental/memory.ts';
+import type { WordToken } from '../../conditions/word-sets.ts';
+import { wordsOf } from '../../conditions/words.ts';
+
+/** What comes to a way and may go it, with what its condition does to it. */
+export interface Met {
+  readonly edge: Edge;
+  readonly arrival: Arrival;
+  readonly verdict: Verdict;
+}
+
+/** Everything that meets everything at one node. */
+export interface Meeting {
+  /** @returns what may go a way, in the order of the arrivals */
+  at(edge: Edge): readonly Met[];
+  /** @returns the ways that messages may go, in the order of the text */
+  of(arrival: Arrival): readonly Met[];
+}
+
+const NONE: readonly Met[] = [];
+
+/**
+ * @param out the ways of one node
+ * @param arrivals what comes to it
+ * @returns which may go which; worked out once for the same two lists
+ */
+export const meetingOf = remembered(
+  (
+    out: readonly Edge[],
+    arrivals: readonly Arrival[],
+  ): Meeting & { readonly arrivals: readonly Arrival[] } => {
+    const byEdge = new Map<Edge, Met[]>();
+    const byArrival = new Map<Arrival, readonly Met[]>();
+    for (const arrival of arrivals) {
+      const met: Met[] = [];
+      for (const edge of candidatesOf(out, arrival)) {
+        const verdict = verdictAt(edge, arrival);
+        if (!verdict.some) continue;
+        const one = { edge, arrival, verdict };
+        met.push(one);
+        const known = byEdge.get(edge);
+        if (known) known.push(one);
+        else byEdge.set(edge, [one]);
+      }
+      byArrival.set(arrival, met);
+    }
+    return {
+      arrivals,
+      at: (edge) => byEdge.get(edge) ?? NONE,
+      of: (arrival) => byArrival.get(arrival) ?? NONE,
+    };
+  },
+  (known, _, arrivals) => known.arrivals === arrivals,
+);
+
+/** @returns the ways that let some of the messages through, and perhaps others, in the order of the text */
+export function candidatesOf(out: readonly Edge[], arrival: Arrival): readonly Edge[] {
+  if (out.length < FEW) return out;
+  const words = keyWords(arrival);
+  return words ? indexOf(out).find(words) : out;
+}
+
+/** Among so few nothing is looked up. */
+const FEW = 8;
+
+/** A place in the tree of the words of keys. */
+interface Place {
+  readonly next: Map<string, Place>;
+  /** Ways whose keys end here, by number. */
+  readonly ends: number[];
+}
+
+const begin = (): Place => ({ next: new Map(), ends: [] });
+
+/** The ways of a node by the words of their keys; those that have none, or are no bindings, are always found. */
+class KeyIndex {
+  private readonly root = begin();
+  private readonly always: number[] = [];
+
+  constructor(private readonly out: readonly Edge[]) {
+    out.forEach((edge, i) => {
+      const { condition, key } = edge;
+      const keyed =
+        edge.kind === 'binding' &&
+        key !== undefined &&
+        (condition.op === 'words' || condition.op === 'equals') &&
+        condition.of.in === 'key';
+      if (!keyed) {
+        this.always.push(i);
+        return;
+      }
+      let at = this.root;
+      for (const word of wordsOf(key)) {
+        // an exact key has no wildcards, whatever it is written with
+        const own = condition.op === 'words' || (word !== '*' && word !== '#') ? word : `=${word}`;
+        let next = at.next.get(own);
+        if (!next) at.next.set(own, (next = begin()));
+        at = next;
+      }
+      at.ends.push(i);
+    });
+  }
+
+  /** @returns all whose key may be one of a set, and perhaps others */
+  find(set: readonly WordToken[]): readonly Edge[] {
+    const found = new Set(this.always);
+    const take = (place: Place): void => {
+      for (const i of place.ends) found.add(i);
+      for (const next of place.next.values()) take(next);
+    };
+    const visit = (place: Place, i: number): void => {
+      // what may be any number of words is not followed any closer
+      const hash = place.next.get('#');
+      if (hash) take(hash);
+      const token = set[i];
+      if (!token) {
+        for (const end of place.ends) found.add(end);
+        return;
+      }
+      if ('any' in token && token.any === 'many') return take(place);
+      if ('any' in token) {
+        for (const next of place.next.values()) visit(next, i + 1);
+        return;
+      }
+      const star = place.next.get('*');
+      if (star) visit(star, i + 1);
+      for (const word of token.one)
+        for (const own of word === '*' || word === '#' ? [word, `=${word}`] : [word]) {
+          const next = own === '*' || own === '#' ? undefined : place.next.get(own);
+          if (next) visit(next, i + 1);
+        }
+    };
+    visit(this.root, 0);
+    return [...found].sort((a, b) => a - b).map((i) => this.out[i]!);
+  }
+}
+
+const indexOf = remembered((out: readonly Edge[]) => new KeyIndex(out));

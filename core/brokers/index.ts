@@ -1,0 +1,1 @@
+export { type BrokerDecl, asAmqp, kindOf } from './kinds.ts';
