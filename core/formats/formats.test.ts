@@ -103,7 +103,7 @@ describe('a trace', () => {
     expect(of('m/in', 'b.x')).toEqual({
       index: 7,
       stores: [{ at: 'm/boards', kind: 'queue', copies: 1, takers: ['app:desk'] }],
-      ends: [{ outcome: 'taken', at: 'm/boards', why: 'taken by desk' }],
+      ends: [{ outcome: 'taken', at: 'm/boards', why: 'taken by desk', copies: 1 }],
       hops: [
         { at: 'm/in', depth: 0, by: 'publish', why: 'published here', copies: 1, key: 'b.x' },
         {

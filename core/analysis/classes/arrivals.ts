@@ -7,7 +7,6 @@ import { Question, sameItems } from '../../incremental/memory.ts';
 import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Domain, type Surroundings, entered, onward } from '../../routing/onward.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
-import type { MessageType } from '../../topology/messages.ts';
 
 /** By node; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
 export type Arrivals = ReadonlyMap<string, readonly Arrival[]>;
