@@ -2,10 +2,10 @@
 import { readFileSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
-import { checkAll, findingOfProof, isWhole, proveAll } from '@vondle/core/analysis';
+import { review } from '@vondle/core/analysis';
 import { compose, type ChangeSet } from '@vondle/core/base';
-import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
-import { inOrder, TopologyReader, type Finding, type Topology } from '@vondle/core/topology';
+import type { RoutingGraph } from '@vondle/core/routing';
+import { TopologyReader, type Finding, type Topology } from '@vondle/core/topology';
 import { TextDocument } from 'vscode-languageserver-textdocument';
 import type { TextDocumentContentChangeEvent } from 'vscode-languageserver/node.js';
 import { documentsIn } from '../files.ts';
@@ -145,13 +145,9 @@ export class Workspace {
               .sort((a, b) => inFolderOrder(a.name, b.name)),
           );
     this.pending = [];
-    this.graph = buildGraph(topology);
-    const findings = [...topology.findings];
-    if (isWhole(topology)) {
-      findings.push(...checkAll(this.graph).findings);
-      findings.push(...proveAll(this.graph).flatMap((proof) => findingOfProof(proof) ?? []));
-    }
-    return (this.known = { topology, graph: this.graph, findings: inOrder(findings, topology) });
+    const { graph, findings } = review(topology);
+    this.graph = graph;
+    return (this.known = { topology, graph, findings });
   }
 }
 

@@ -1,7 +1,7 @@
 import { type ChangeSet, type TextDocument, applyEdits } from '../base/edits.ts';
 import { Lines, type Position } from '../base/span.ts';
 import { Layered, differing, sharesKeys } from '../incremental/layered.ts';
-import { Memory } from '../incremental/memory.ts';
+import { Memory, remembered } from '../incremental/memory.ts';
 import type { MessageTypeDecl } from '../language/message.ts';
 import { type Fragment, type Items, Reading, type Wholes } from '../language/shape.ts';
 import { parseAgain } from '../syntax/parse-again.ts';
@@ -198,13 +198,22 @@ export function inOrder(
       .map((finding) => ({
         finding,
         doc: rank.get(finding.place.doc) ?? 0,
-        start: spanOf(topology, finding.place).start,
+        start: startOf(finding, topology).start,
       }))
       // of several at one place always the same one comes first
       .sort((a, b) => a.doc - b.doc || a.start - b.start || (signOf(a.finding) < signOf(b.finding) ? -1 : 1))
       .map(({ finding }) => finding)
   );
 }
+
+/** Where a finding stands; it stays there while its document does. */
+const startOf = remembered(
+  ({ place }: Finding, topology: Pick<Topology, 'trees'>) => ({
+    tree: topology.trees.get(place.doc),
+    start: spanOf(topology, place).start,
+  }),
+  ({ tree }, { place }, { trees }) => trees.get(place.doc) === tree,
+);
 
 const signOf = ({ check, message }: Finding): string => `${check} ${message}`;
 

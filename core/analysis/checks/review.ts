@@ -19,14 +19,25 @@ export const isWhole = ({ findings }: Topology): boolean =>
   findings.every(({ check }) => check !== 'language/syntax');
 
 /** Looks a topology through. While a document cannot be read, that alone is told. */
-export function review(topology: Topology): Review {
+export const review = (topology: Topology): Review => proved(checked(topology));
+
+/** @returns a review whose expectations are still to be tried out: they cost more than all checks after an edit */
+export function checked(topology: Topology): Review {
   const graph = buildGraph(topology);
   if (!isWhole(topology)) return { graph, findings: topology.findings, accepted: [], proofs: [] };
   const { findings, accepted } = checkAll(graph);
+  return { graph, findings: inOrder([...topology.findings, ...findings], topology), accepted, proofs: [] };
+}
+
+/** @returns a review with its expectations tried out, and those among its findings that are not kept */
+export function proved(seen: Review): Review {
+  const { graph, findings } = seen;
+  // tried already, or nothing to try them on
+  if (seen.proofs.length > 0 || !isWhole(graph.topology)) return seen;
   const proofs = proveAll(graph);
   const broken = proofs.flatMap((proof) => findingOfProof(proof) ?? []);
-  const all = inOrder([...topology.findings, ...findings, ...broken], topology);
-  return { graph, findings: all, accepted, proofs };
+  if (broken.length === 0) return { ...seen, proofs };
+  return { ...seen, proofs, findings: inOrder([...findings, ...broken], graph.topology) };
 }
 
 /** What keeps a revision from a protected environment. */

@@ -102,7 +102,9 @@ function conditionsOf(graph: RoutingGraph, of: Thing, nodes: readonly string[]):
 function topicsOf({ topology }: RoutingGraph, broker: string): string[] {
   const decl = topology.declared.brokers?.get(broker)?.value;
   const kind = decl && kindOf(decl);
-  return decl && kind?.feed === 'topic' ? kind.feeds(decl).map(({ name }) => thing('topic', name, broker).id) : [];
+  return decl && kind?.feed === 'topic'
+    ? kind.feeds(decl).map(({ name }) => thing('topic', name, broker).id)
+    : [];
 }
 
 /** A condition as it stands, or as somebody is about to write it, on the samples that come to it. */

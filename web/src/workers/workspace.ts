@@ -1,8 +1,7 @@
 /** What the worker holds: the topology as it is now, its graph, and what was found wrong. */
-import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
+import type { RoutingGraph } from '@vondle/core/routing';
 import {
   declarationsIn,
-  inOrder,
   spanOf,
   TopologyReader,
   type Finding,
@@ -10,25 +9,14 @@ import {
   type Topology,
 } from '@vondle/core/topology';
 import { Lines, type ChangeSet, type TextDocument } from '@vondle/core/base';
-import {
-  checkAll,
-  findingOfProof,
-  isWhole,
-  proveAll,
-  type Accepted,
-  type Proof,
-} from '@vondle/core/analysis';
+import { checked, proved, type Accepted, type Proof, type Review } from '@vondle/core/analysis';
 import type { Spot } from './views.ts';
 
 export class Workspace {
   private readonly reader = new TopologyReader();
   private lines = new Map<string, Lines>();
   documents: readonly TextDocument[] = [];
-  graph: RoutingGraph = buildGraph(this.reader.read([]));
-  /** In the order of the text. */
-  findings: readonly Finding[] = [];
-  accepted: readonly Accepted[] = [];
-  proofs: readonly Proof[] = [];
+  private seen: Review = checked(this.reader.read([]));
 
   /**
    * Takes documents in; those that are not given stay as they are.
@@ -46,26 +34,36 @@ export class Workspace {
 
   private look(topology: Topology): void {
     this.documents = topology.documents;
-    this.graph = buildGraph(topology);
+    this.seen = checked(topology);
     this.lines = new Map(
       this.documents.map(({ name, text }) => {
         const lines = this.lines.get(name);
         return [name, lines?.text === text ? lines : new Lines(text)];
       }),
     );
-    const checked = isWhole(topology) ? checkAll(this.graph) : { findings: [], accepted: [] };
-    this.accepted = checked.accepted;
-    this.findings = inOrder([...topology.findings, ...checked.findings], topology);
-    this.proofs = [];
+  }
+
+  get graph(): RoutingGraph {
+    return this.seen.graph;
+  }
+
+  /** In the order of the text. */
+  get findings(): readonly Finding[] {
+    return this.seen.findings;
+  }
+
+  get accepted(): readonly Accepted[] {
+    return this.seen.accepted;
+  }
+
+  get proofs(): readonly Proof[] {
+    return this.seen.proofs;
   }
 
   /** Tries the expectations out. @returns those that are not kept, as findings, which join the others */
   prove(): readonly Finding[] {
-    if (!isWhole(this.graph.topology)) return [];
-    this.proofs = proveAll(this.graph);
-    const broken = this.proofs.flatMap((proof) => findingOfProof(proof) ?? []);
-    this.findings = [...this.findings.filter(({ check }) => !check.startsWith('expectation/')), ...broken];
-    return broken;
+    this.seen = proved(this.seen);
+    return this.findings.filter(({ check }) => check.startsWith('expectation/'));
   }
 
   /** A place as plain data, with its line. */
