@@ -1,6 +1,7 @@
 /** Which findings of two states of a topology are the same trouble, though their words or places may differ. */
 import type { Placed } from '../../syntax/place.ts';
-import { type Node, keyText, stepsIn } from '../../syntax/tree.ts';
+import { remembered } from '../../incremental/memory.ts';
+import { type Node, type Tree, keyText, stepsIn } from '../../syntax/tree.ts';
 import type { Finding } from '../../topology/topology.ts';
 
 /** What tells an item of a list from its siblings: its name where it has one, else which one it is. */
@@ -22,6 +23,19 @@ function pathSign({ trees }: Placed, { place }: Finding): string | undefined {
     )
     .join('/');
 }
+
+/** @returns what a finding is known by in one state of a topology, whatever its words and its offsets are */
+export const idOf = (topology: Placed, finding: Finding): string =>
+  signed(finding, topology.trees.get(finding.place.doc), topology).id;
+
+// it stands where it stood while its document stays
+const signed = remembered(
+  (finding: Finding, tree: Tree | undefined, topology: Placed) => ({
+    tree,
+    id: `${signsOf(topology, finding).at(-1)!} of ${finding.about ?? ''}`,
+  }),
+  (known, _, tree) => known.tree === tree,
+);
 
 /**
  * @returns the signs of a finding: two findings are the same trouble where one sign is the same. By the thing

@@ -20,13 +20,12 @@ async function show(index: number) {
   tried.value = undefined;
   trouble.value = '';
   if (index < 0) return;
-  const { check, message } = props.finding;
-  const found = await core.mend({ check, message }, index);
+  const found = await core.mend(props.finding.id, index);
   if (now === turn) tried.value = found;
 }
 
 watch(
-  () => `${props.finding.check} ${props.finding.message}`,
+  () => `${props.finding.id} ${props.finding.message}`,
   () => void show(props.open && props.finding.mends.length ? 0 : -1),
   { immediate: true },
 );

@@ -272,8 +272,8 @@ export const useWorkspace = defineStore('workspace', () => {
   }
 
   /** Mends a finding. @returns in words why not, where it cannot be done without harm */
-  async function mend({ check, message }: FindingView, index = 0): Promise<string> {
-    const answer = await edit(() => core.mend({ check, message }, index));
+  async function mend({ id }: FindingView, index = 0): Promise<string> {
+    const answer = await edit(() => core.mend(id, index));
     return answer.ok ? '' : answer.message;
   }
 

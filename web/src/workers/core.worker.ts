@@ -47,12 +47,12 @@ import { closeUpOf, conditionOn, thingOf } from './close-up.ts';
 import {
   acceptedViews,
   baselineOf,
+  curedSince,
   checkViews,
   findAgain,
   findingViews,
   mendView,
   proofViews,
-  troubleOf,
 } from './findings.ts';
 import { follow, followFate, followKept, tracesOf } from './follow.ts';
 import { Workspace } from './workspace.ts';
@@ -167,11 +167,7 @@ function numberOr<T>(value: T, before: readonly T[]): T | number {
 function analysis(): Analysis {
   const { graph } = workspace;
   troubles = troublesOf(workspace.findings);
-  findings = findingViews(
-    workspace,
-    workspace.findings.slice(0, MOST_FINDINGS),
-    baseline && new Set(baseline.keys()),
-  );
+  findings = findingViews(workspace, workspace.findings.slice(0, MOST_FINDINGS), baseline);
   const counts = { error: 0, warning: 0, advice: 0 };
   for (const { severity } of workspace.findings) counts[severity]++;
   return { name: graph.topology.name, ...toldBefore(findings), counts };
@@ -196,7 +192,7 @@ const worker = {
   /** Tries every expectation out. */
   prove(): Proofs {
     const broken = workspace.prove();
-    const views = findingViews(workspace, broken, baseline && new Set(baseline.keys()));
+    const views = findingViews(workspace, broken, baseline);
     // broken promises show where they break, in the lists and in the picture
     if (broken.length) troubles = troublesOf(workspace.findings);
     findings = [...findings.filter(({ check }) => !check.startsWith('expectation/')), ...views];
@@ -209,16 +205,18 @@ const worker = {
   },
   /** What was wrong in the draft's base and is not any more. */
   cured(): { check: string; message: string; severity: Severity }[] {
-    const now = new Set(workspace.findings.map(troubleOf));
-    return [...(baseline ?? [])].flatMap(([id, { severity, message }]) =>
-      now.has(id) ? [] : [{ check: id.split(' ')[0]!, severity, message }],
-    );
+    if (!baseline) return [];
+    return curedSince(baseline, workspace).map(({ check, severity, message }) => ({
+      check,
+      severity,
+      message,
+    }));
   },
   accepted: (): AcceptedView[] => acceptedViews(workspace),
   checks: (): CheckView[] => checkViews(),
 
   /** A mend of a finding, worked out and tried: what it changes, cures and brings. */
-  mend: (of: { check: string; message: string }, index: number): MendView => mendView(workspace, of, index),
+  mend: (finding: string, index: number): MendView => mendView(workspace, finding, index),
   /** The edits that mend every finding of one check, as far as they can be. */
   mendAll(check: string): { edits: Edits; mended: number; left: number } {
     const { edits: all, mended, left } = mendAll(workspace.documents, { check });
@@ -228,8 +226,8 @@ const worker = {
     return { edits, mended, left };
   },
   /** The edits that say that a finding is meant. */
-  accept(of: { check: string; message: string }, because: string): Edits {
-    const finding = findAgain(workspace, of);
+  accept(id: string, because: string): Edits {
+    const finding = findAgain(workspace, id);
     return finding
       ? plain(acceptFinding(workspace.graph.topology, finding, because))
       : { ok: false, message: 'This finding is no longer there.' };

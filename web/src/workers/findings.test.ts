@@ -14,13 +14,13 @@ import { closeUpOf } from './close-up.ts';
 import {
   acceptedViews,
   baselineOf,
+  curedSince,
   changesOf,
   checkViews,
   findAgain,
   findingViews,
   mendView,
   proofViews,
-  troubleOf,
 } from './findings.ts';
 import { Workspace } from './workspace.ts';
 
@@ -42,7 +42,7 @@ describe('findings on the screen', () => {
   test('say where they stand, what they are about, and what the draft adds', () => {
     const workspace = hold();
     const base = baselineOf(demo('r3'));
-    const views = findingViews(workspace, workspace.findings, new Set(base.keys()));
+    const views = findingViews(workspace, workspace.findings, base);
     expect(views).toHaveLength(6);
     expect(views.every(({ fresh }) => fresh)).toBe(true);
     const permission = views.find(({ check }) => check === 'access/missing-permission')!;
@@ -54,11 +54,13 @@ describe('findings on the screen', () => {
       spot: { doc: 'shore.yaml', line: 23 },
     });
     // against itself a draft adds nothing
-    expect(
-      findingViews(workspace, workspace.findings, new Set(workspace.findings.map(troubleOf))).some(
-        ({ fresh }) => fresh,
-      ),
-    ).toBe(false);
+    const own = baselineOf(draft);
+    expect(findingViews(workspace, workspace.findings, own).some(({ fresh }) => fresh)).toBe(false);
+    expect(curedSince(own, workspace)).toEqual([]);
+    expect(curedSince(base, workspace)).toEqual([]);
+    // and what was mended since is told
+    const mended = hold(demo('r3'));
+    expect(curedSince(own, mended).map(({ check }) => check)).toEqual(views.map(({ check }) => check));
   });
 
   test('are told with everything they are about', () => {
@@ -89,7 +91,8 @@ describe('findings on the screen', () => {
   test('are mended as a change that was tried', () => {
     const workspace = hold();
     const finding = workspace.findings.find(({ check }) => check === 'copies/shared-store')!;
-    const view = mendView(workspace, finding, 0);
+    const [id] = [...workspace.findingsById].find(([, each]) => each === finding)!;
+    const view = mendView(workspace, id, 0);
     if (!view.ok) throw new Error(view.message);
     expect(view.changes).toEqual([
       {
@@ -104,11 +107,11 @@ describe('findings on the screen', () => {
       },
     ]);
     expect([view.cures, view.brings]).toEqual([[], []]);
-    expect(mendView(workspace, { check: 'copies/shared-store', message: 'another' }, 0)).toEqual({
+    expect(mendView(workspace, 'copies/shared-store at nothing', 0)).toEqual({
       ok: false,
       message: 'This finding is no longer there.',
     });
-    expect(findAgain(workspace, finding)).toBe(finding);
+    expect(findAgain(workspace, id)).toBe(finding);
   });
 
   test('that are accepted come with their reasons', () => {

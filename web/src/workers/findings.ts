@@ -1,16 +1,11 @@
 /** Findings as the screen shows them, their mends, and how they differ from the draft's base. */
 import { structuredPatch } from 'diff';
 import { applyEdits, type ChangeSet, type TextDocument } from '@vondle/core/base';
-import { CHECKS, ABOUT_ACCEPTANCES, review } from '@vondle/core/analysis';
+import { CHECKS, ABOUT_ACCEPTANCES, review, signsOf } from '@vondle/core/analysis';
 import { readTopology, type Finding } from '@vondle/core/topology';
 import { tryMend } from '@vondle/core/change';
 import type { Workspace } from './workspace.ts';
 import type { AcceptedView, ChangedLines, CheckView, FindingView, MendView, ProofView } from './views.ts';
-
-/** The same trouble in two revisions, though it may stand elsewhere in the text. */
-export const troubleOf = ({ check, about, message }: Pick<Finding, 'check' | 'about' | 'message'>): string =>
-  // two promises may break at one store
-  `${check} ${check.startsWith('expectation/') ? message : about || message}`;
 
 /** Of more findings than this, mends are named only for the first: each costs a little to work out. */
 const MOST_WITH_MENDS = 150;
@@ -18,11 +13,14 @@ const MOST_WITH_MENDS = 150;
 export function findingViews(
   workspace: Workspace,
   findings: readonly Finding[],
-  base: ReadonlySet<string> | undefined,
+  base: Baseline | undefined,
 ): FindingView[] {
+  const { topology } = workspace.graph;
+  const ids = new Map([...workspace.findingsById].map(([id, finding]) => [finding, id]));
   return findings.map((finding, i) => {
     const { check, severity, message, place, about, also, related } = finding;
     return {
+      id: ids.get(finding) ?? '',
       check,
       severity,
       message,
@@ -30,7 +28,7 @@ export function findingViews(
       ...(about ? { about } : {}),
       also: [...(also ?? [])],
       mends: i < MOST_WITH_MENDS ? (finding.mends ?? []).map(({ title }) => title) : [],
-      fresh: base !== undefined && !base.has(troubleOf(finding)),
+      fresh: base !== undefined && !signsOf(topology, finding).some((sign) => base.signs.has(sign)),
       related: (related ?? []).map((each) => ({ spot: workspace.spot(each.place), message: each.message })),
     };
   });
@@ -44,31 +42,38 @@ export const acceptedViews = (workspace: Workspace): AcceptedView[] =>
     spot: workspace.spot(place),
   }));
 
-/** What the draft began from: its findings, by trouble. */
-export function baselineOf(
-  documents: readonly TextDocument[],
-): ReadonlyMap<string, { severity: Finding['severity']; message: string }> {
-  const { findings } = review(readTopology(documents));
-  return new Map(
-    findings.map((finding) => [troubleOf(finding), { severity: finding.severity, message: finding.message }]),
-  );
+/** What was found in what the draft began from: the same trouble has a sign in common in both. */
+export interface Baseline {
+  readonly findings: readonly (Pick<Finding, 'check' | 'severity' | 'message'> & {
+    readonly signs: readonly string[];
+  })[];
+  readonly signs: ReadonlySet<string>;
+}
+
+export function baselineOf(documents: readonly TextDocument[]): Baseline {
+  const topology = readTopology(documents);
+  const findings = review(topology).findings.map((finding) => ({
+    check: finding.check,
+    severity: finding.severity,
+    message: finding.message,
+    signs: signsOf(topology, finding),
+  }));
+  return { findings, signs: new Set(findings.flatMap(({ signs }) => signs)) };
+}
+
+/** What was found in what the draft began from, and is not any more. */
+export function curedSince({ findings }: Baseline, workspace: Workspace): Baseline['findings'] {
+  const now = new Set(workspace.findings.flatMap((each) => signsOf(workspace.graph.topology, each)));
+  return findings.filter(({ signs }) => !signs.some((sign) => now.has(sign)));
 }
 
 /** A finding as the screen has it, found again among those of now. */
-export function findAgain(
-  workspace: Workspace,
-  { check, message }: Pick<FindingView, 'check' | 'message'>,
-): Finding | undefined {
-  return workspace.findings.find((each) => each.check === check && each.message === message);
-}
+export const findAgain = (workspace: Workspace, id: string): Finding | undefined =>
+  workspace.findingsById.get(id);
 
 /** Works a mend out and tries it. */
-export function mendView(
-  workspace: Workspace,
-  wanted: Pick<FindingView, 'check' | 'message'>,
-  index: number,
-): MendView {
-  const finding = findAgain(workspace, wanted);
+export function mendView(workspace: Workspace, id: string, index: number): MendView {
+  const finding = findAgain(workspace, id);
   const mend = finding?.mends?.[index];
   if (!finding || !mend) return { ok: false, message: 'This finding is no longer there.' };
   const { topology } = workspace.graph;

@@ -14,6 +14,8 @@ export interface Spot {
 }
 
 export interface FindingView {
+  /** What it is known by, whatever its words and its offsets are. */
+  id: string;
   check: string;
   severity: Severity;
   message: string;

@@ -9,13 +9,14 @@ import {
   type Topology,
 } from '@vondle/core/topology';
 import { Lines, type ChangeSet, type TextDocument } from '@vondle/core/base';
-import { checked, proved, type Accepted, type Proof, type Review } from '@vondle/core/analysis';
+import { checked, idOf, proved, type Accepted, type Proof, type Review } from '@vondle/core/analysis';
 import type { Spot } from './views.ts';
 
 export class Workspace {
   private readonly reader = new TopologyReader();
   private lines = new Map<string, Lines>();
   documents: readonly TextDocument[] = [];
+  private ids: { readonly of: readonly Finding[]; readonly all: ReadonlyMap<string, Finding> } | undefined;
   private seen: Review = checked(this.reader.read([]));
 
   /**
@@ -50,6 +51,20 @@ export class Workspace {
   /** In the order of the text. */
   get findings(): readonly Finding[] {
     return this.seen.findings;
+  }
+
+  /** The findings by what each is known by: the second of two that are known alike has a number. */
+  get findingsById(): ReadonlyMap<string, Finding> {
+    if (this.ids?.of === this.findings) return this.ids.all;
+    const all = new Map<string, Finding>();
+    for (const finding of this.findings) {
+      const id = idOf(this.graph.topology, finding);
+      let own = id;
+      for (let n = 2; all.has(own); n++) own = `${id} ${n}`;
+      all.set(own, finding);
+    }
+    this.ids = { of: this.findings, all };
+    return all;
   }
 
   get accepted(): readonly Accepted[] {

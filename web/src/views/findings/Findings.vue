@@ -21,9 +21,6 @@ const wanted = ref('');
 const onlyFresh = ref(false);
 const list = ref<HTMLElement>();
 
-const idOf = ({ check, spot, message }: FindingView) =>
-  `${check} ${spot.doc} ${spot.start} ${message.length}`;
-
 const found = computed(() => {
   const words = wanted.value.trim().toLowerCase();
   return workspace.findings.filter(
@@ -55,7 +52,7 @@ const groups = computed(() => {
 const inOrder = computed(() => groups.value.flatMap(([, all]) => all));
 
 const current = computed(
-  () => inOrder.value.find((each) => idOf(each) === route.query.finding) ?? inOrder.value[0],
+  () => inOrder.value.find((each) => each.id === route.query.finding) ?? inOrder.value[0],
 );
 const alike = computed(() => workspace.findings.filter(({ check }) => check === current.value?.check).length);
 
@@ -71,7 +68,7 @@ watch(
 );
 
 function pick(finding: FindingView | undefined) {
-  if (finding) void router.replace({ query: { ...route.query, finding: idOf(finding) } });
+  if (finding) void router.replace({ query: { ...route.query, finding: finding.id } });
 }
 
 /** The arrows go through the list, whatever groups it is in. */
@@ -104,9 +101,9 @@ async function mendAll() {
 }
 
 async function accept() {
-  const { check, message } = current.value!;
+  const { id } = current.value!;
   const because = reason.value ?? '';
-  const answer = await workspace.edit(() => core.accept({ check, message }, because));
+  const answer = await workspace.edit(() => core.accept(id, because));
   trouble.value = answer.ok ? '' : answer.message;
   if (answer.ok) reason.value = undefined;
 }
@@ -159,7 +156,7 @@ const excerpt = ({ doc, start }: Spot) => {
             <span class="soft">{{ all.length }}</span>
           </h2>
           <ul>
-            <li v-for="finding in all" :key="idOf(finding)">
+            <li v-for="finding in all" :key="finding.id">
               <button
                 class="plain row"
                 :class="{ current: finding === current }"
@@ -226,7 +223,7 @@ const excerpt = ({ doc, start }: Spot) => {
         </li>
       </ul>
       <h2>Mend it</h2>
-      <Mends v-if="current.mends.length" :key="idOf(current)" :finding="current" open>
+      <Mends v-if="current.mends.length" :key="current.id" :finding="current" open>
         <el-button v-if="alike > 1" size="small" :disabled="!workspace.canWrite" @click="mendAll"
           >Mend all {{ alike }} of this kind</el-button
         >
