@@ -1,19 +1,13 @@
 /** What became of many messages, as files other programs read. */
+import Papa from 'papaparse';
 import type { BatchRow } from '../analysis/trace/batch.ts';
 
-/** A field of a CSV record (RFC 4180 §2); one that a spreadsheet would run as a formula is kept a text. */
-export function csvField(value: unknown): string {
-  const text =
-    value === undefined || value === null
-      ? ''
-      : typeof value === 'object'
-        ? JSON.stringify(value)
-        : String(value);
-  const safe = typeof value === 'string' && /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
-  return /[",\r\n]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
-}
+/** @returns one CSV record (RFC 4180 §2); a text that a spreadsheet would run as a formula is kept a text */
+export const csvLine = (fields: readonly unknown[]): string =>
+  `${Papa.unparse([fields.map(csvField)], { escapeFormulae: true, newline: '\r\n' })}\r\n`;
 
-export const csvLine = (fields: readonly unknown[]): string => `${fields.map(csvField).join(',')}\r\n`;
+const csvField = (value: unknown): unknown =>
+  typeof value === 'object' && value !== null ? JSON.stringify(value) : value;
 
 /** @returns one record for each message: its type, key and headers, its stores with copies, its other ends */
 export function* batchCsv(rows: readonly BatchRow[]): Generator<string> {

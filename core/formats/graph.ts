@@ -1,4 +1,5 @@
 /** The routing graph as data other programs read: JSON, DOT and GraphML. */
+import { XMLBuilder } from 'fast-xml-parser';
 import { show } from '../conditions/explain.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
 import type { Edge } from '../brokers/terms.ts';
@@ -86,44 +87,53 @@ export function toDot(graph: RoutingGraph): string {
   ].join('\n');
 }
 
+const builder = new XMLBuilder({
+  ignoreAttributes: false,
+  attributeNamePrefix: '@',
+  format: true,
+  suppressEmptyNode: true,
+});
+
 /** @returns the graph as GraphML 1.0. */
 export function toGraphml(graph: RoutingGraph): string {
   const { topology, nodes, edges } = graphData(graph);
-  const data = (key: string, value: string | undefined) =>
-    value === undefined ? '' : `<data key="${key}">${xml(value)}</data>`;
-  return [
-    '<?xml version="1.0" encoding="UTF-8"?>',
-    '<graphml xmlns="http://graphml.graphdrawing.org/xmlns">',
-    ...['role', 'broker', 'name'].map(
-      (name) => `  <key id="${name}" for="node" attr.name="${name}" attr.type="string"/>`,
-    ),
-    ...['kind', 'label'].map(
-      (name) => `  <key id="${name}" for="edge" attr.name="${name}" attr.type="string"/>`,
-    ),
-    `  <graph id="${xml(topology)}" edgedefault="directed">`,
-    ...nodes.map(
-      (node) =>
-        `    <node id="${xml(node.id)}">${data('role', node.role)}${data('broker', node.broker)}${data('name', node.name)}</node>`,
-    ),
-    ...edges.map(
-      (edge) =>
-        `    <edge id="${xml(edge.id)}" source="${xml(edge.from)}" target="${xml(edge.to)}">${data('kind', edge.kind)}${data('label', edge.label)}</edge>`,
-    ),
-    '  </graph>',
-    '</graphml>',
-    '',
-  ].join('\n');
+  const key = (of: string) => (name: string) => ({
+    '@id': name,
+    '@for': of,
+    '@attr.name': name,
+    '@attr.type': 'string',
+  });
+  const data = (values: Readonly<Record<string, string | undefined>>) =>
+    Object.entries(values).flatMap(([name, value]) =>
+      value === undefined ? [] : [{ '@key': name, '#text': sayable(value) }],
+    );
+  return String(
+    builder.build({
+      '?xml': { '@version': '1.0', '@encoding': 'UTF-8' },
+      graphml: {
+        '@xmlns': 'http://graphml.graphdrawing.org/xmlns',
+        key: [...['role', 'broker', 'name'].map(key('node')), ...['kind', 'label'].map(key('edge'))],
+        graph: {
+          '@id': sayable(topology),
+          '@edgedefault': 'directed',
+          node: nodes.map(({ id, role, broker, name }) => ({
+            '@id': sayable(id),
+            data: data({ role, broker, name }),
+          })),
+          edge: edges.map(({ id, from, to, kind, label }) => ({
+            '@id': sayable(id),
+            '@source': sayable(from),
+            '@target': sayable(to),
+            data: data({ kind, label }),
+          })),
+        },
+      },
+    }),
+  );
 }
 
-/** Text inside XML; characters XML 1.0 cannot hold become the replacement character. */
-function xml(text: string): string {
-  return (
-    text
-      // eslint-disable-next-line no-control-regex -- exactly the ones XML forbids
-      .replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '\ufffd')
-      .replace(/&/g, '&amp;')
-      .replace(/</g, '&lt;')
-      .replace(/>/g, '&gt;')
-      .replace(/"/g, '&quot;')
-  );
+/** A text with the characters that XML 1.0 cannot hold (§2.2) replaced by the replacement character. */
+function sayable(text: string): string {
+  // eslint-disable-next-line no-control-regex -- exactly the ones XML forbids
+  return text.replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|\p{Surrogate}/gu, '\ufffd');
 }

@@ -119,7 +119,7 @@ describe('a batch', () => {
     const lines = [...batchCsv(batch.rows)];
     expect(lines[1]).toBe('1,left,sailing.north,"{""route"":""=1,\\""2\\""""}",2,m/one; m/two,,0\r\n');
     expect(lines.at(-1)).toContain('unresolved at m/gone');
-    expect(csvLine(['=1+1', -1, 'a\nb', undefined])).toBe(`'=1+1,-1,"a\nb",\r\n`);
+    expect(csvLine(['=1+1', -1, 'a\nb', undefined])).toBe(`"'=1+1",-1,"a\nb",\r\n`);
     const rows = [...batchNdjson(batch.rows)].map((line) => JSON.parse(line) as Record<string, unknown>);
     expect(rows[1]).toMatchObject({
       number: 2,

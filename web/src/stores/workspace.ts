@@ -10,6 +10,7 @@ import {
   type TopologyEntry,
 } from '../api.ts';
 import { core } from '../workers/client.ts';
+import { OTHER_VERSION, PROTOCOL } from '../workers/protocol.ts';
 import type {
   AcceptedView,
   Analysis,
@@ -120,6 +121,10 @@ export const useWorkspace = defineStore('workspace', () => {
       }
     }
     looked.value = false;
+    if ((await core.protocol()) !== PROTOCOL) {
+      trouble.value = OTHER_VERSION;
+      return;
+    }
     await beginFrom();
     await Promise.all([
       analyse(),

@@ -58,6 +58,7 @@ import { follow, followFate, followKept, tracesOf } from './follow.ts';
 import { Workspace } from './workspace.ts';
 import { Many } from './many.ts';
 import { beginningsOf, messagesOf, Outline } from './outline.ts';
+import { PROTOCOL } from './protocol.ts';
 import type {
   AcceptedView,
   Analysis,
@@ -174,6 +175,9 @@ function analysis(): Analysis {
 }
 
 const worker = {
+  /** Which version of the protocol is spoken here. */
+  protocol: (): number => PROTOCOL,
+
   /**
    * Takes changed documents in; everything asked afterwards is about them.
    * @param names all documents there are, in order

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { ElInput, ElOption, ElSelect } from 'element-plus';
+import { ElInput } from 'element-plus';
 import type { Action } from '@vondle/core/topology';
 import { computed, reactive } from 'vue';
 import { useRouter } from 'vue-router';
+import Choice from '../../parts/Choice.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
 import { showInText } from '../show.ts';
@@ -39,39 +40,40 @@ const plain = (id: string) => id.replace(/^(queue|exchange|subscription|alias):/
 
 <template>
   <form class="ask" @submit.prevent>
-    <label>
-      May
-      <el-select
-        v-model="asked.who"
-        filterable
-        allow-create
-        default-first-option
-        placeholder="app:x or tenant:x"
-        aria-label="who"
-      >
-        <el-option v-for="id in callers" :key="id" :value="id" :label="id" />
-      </el-select>
-    </label>
-    <label>
-      do this
-      <el-select v-model="asked.action" aria-label="action">
-        <el-option v-for="each in ACTIONS" :key="each" :value="each" :label="each" />
-      </el-select>
-    </label>
-    <label>
-      to
-      <el-select v-model="asked.on" filterable placeholder="broker/name" aria-label="on what">
-        <el-option v-for="id in targets" :key="id" :value="id" :label="plain(id)" />
-      </el-select>
-    </label>
-    <label>
-      over a connection that is
-      <el-select v-model="asked.over" aria-label="connection">
-        <el-option value="" label="as the broker asks" />
-        <el-option value="encrypted" label="encrypted" />
-        <el-option value="plain" label="plain" />
-      </el-select>
-    </label>
+    <Choice
+      v-model="asked.who"
+      words="May"
+      called="who"
+      :options="callers.map((id) => ({ value: id, label: id }))"
+      filterable
+      allow-create
+      default-first-option
+      placeholder="app:x or tenant:x"
+    />
+    <Choice
+      v-model="asked.action"
+      words="do this"
+      called="action"
+      :options="ACTIONS.map((each) => ({ value: each, label: each }))"
+    />
+    <Choice
+      v-model="asked.on"
+      words="to"
+      called="on what"
+      :options="targets.map((id) => ({ value: id, label: plain(id) }))"
+      filterable
+      placeholder="broker/name"
+    />
+    <Choice
+      v-model="asked.over"
+      words="over a connection that is"
+      called="connection"
+      :options="[
+        { value: '', label: 'as the broker asks' },
+        { value: 'encrypted', label: 'encrypted' },
+        { value: 'plain', label: 'plain' },
+      ]"
+    />
     <label>
       with the key
       <el-input

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from 'element-plus';
 import { computed } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import Choice from '../../parts/Choice.vue';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import { useFresh } from './fresh.ts';
@@ -27,12 +27,15 @@ const may = computed(() => reach.value?.filter((each) => !each.takes) ?? []);
 <template>
   <div class="labels">
     <p class="bar">
-      <label class="soft">
-        data labelled
-        <el-select v-model="label" size="small" aria-label="label" no-data-text="No message type has a label">
-          <el-option v-for="each in labels" :key="each" :value="each" :label="each" />
-        </el-select>
-      </label>
+      <Choice
+        v-model="label"
+        class="soft"
+        words="data labelled"
+        called="label"
+        size="small"
+        no-data-text="No message type has a label"
+        :options="(labels ?? []).map((each) => ({ value: each, label: each }))"
+      />
     </p>
     <p v-if="reach && reach.length === 0" class="soft">No app takes it, and none may.</p>
     <template

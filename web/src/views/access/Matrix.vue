@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { ElCheckbox, ElOption, ElSelect } from 'element-plus';
+import { ElCheckbox } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import Choice from '../../parts/Choice.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
@@ -85,12 +86,14 @@ function say(who: string, on: string, all: readonly CellView[]): string {
   <div class="frame">
     <div class="sheet">
       <div class="bar">
-        <label class="soft">
-          on
-          <el-select v-model="broker" size="small" aria-label="broker">
-            <el-option v-for="name in brokers" :key="name" :value="name" :label="name" />
-          </el-select>
-        </label>
+        <Choice
+          v-model="broker"
+          class="soft"
+          words="on"
+          called="broker"
+          size="small"
+          :options="brokers.map((name) => ({ value: name, label: name }))"
+        />
         <el-checkbox v-model="withUnused" size="small">also what is allowed and not needed</el-checkbox>
         <span class="legend soft">
           <span v-for="action in actions" :key="action"

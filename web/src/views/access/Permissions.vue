@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { ElButton, ElOption, ElSelect } from 'element-plus';
+import { ElButton } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
+import Choice from '../../parts/Choice.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
 import { showInText } from '../show.ts';
@@ -43,22 +44,15 @@ async function allow() {
 <template>
   <div class="permission">
     <p v-if="route" class="bar">
-      <label class="soft">
-        the route of
-        <el-select
-          size="small"
-          aria-label="route"
-          :model-value="current ? `${current.app} ${current.type}` : ''"
-          @update:model-value="chosen = $event"
-        >
-          <el-option
-            v-for="each in routes"
-            :key="`${each.app} ${each.type}`"
-            :value="`${each.app} ${each.type}`"
-            :label="`${each.type} from ${each.app}`"
-          />
-        </el-select>
-      </label>
+      <Choice
+        class="soft"
+        words="the route of"
+        called="route"
+        size="small"
+        :model-value="(current ? `${current.app} ${current.type}` : '') as string"
+        :options="routes.map(({ app, type }) => ({ value: `${app} ${type}`, label: `${type} from ${app}` }))"
+        @update:model-value="chosen = $event ?? ''"
+      />
       <span class="soft">every hop of it that needs permission, dead letters apart</span>
     </p>
     <p v-else class="soft">

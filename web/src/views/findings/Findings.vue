@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { ElButton, ElCheckbox, ElInput, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElCheckbox, ElInput } from 'element-plus';
 import { computed, nextTick, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import Choice from '../../parts/Choice.vue';
 import Mends from '../../parts/Mends.vue';
 import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
@@ -128,15 +129,16 @@ const excerpt = ({ doc, start }: Spot) => {
           aria-label="find in findings"
           clearable
         />
-        <label class="by soft">
-          by
-          <el-select v-model="by" size="small" aria-label="group by">
-            <el-option value="severity" label="severity" />
-            <el-option value="thing" label="thing" />
-            <el-option value="document" label="document" />
-            <el-option value="kind" label="kind" />
-          </el-select>
-        </label>
+        <Choice
+          v-model="by"
+          class="by soft"
+          words="by"
+          called="group by"
+          size="small"
+          :options="
+            (['severity', 'thing', 'document', 'kind'] as const).map((each) => ({ value: each, label: each }))
+          "
+        />
       </div>
       <el-checkbox v-if="workspace.base" v-model="onlyFresh" size="small"
         >only what the draft adds to r{{ workspace.base }} ({{ fresh }})</el-checkbox

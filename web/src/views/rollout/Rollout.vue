@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElInput } from 'element-plus';
 import { computed, onUnmounted, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import {
@@ -10,6 +10,7 @@ import {
   type RolloutState,
   type Target,
 } from '../../api.ts';
+import Choice from '../../parts/Choice.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { listen, withNews } from './live.ts';
 import ProbePanel from './ProbePanel.vue';
@@ -158,23 +159,21 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       <p v-if="targets?.length === 0" class="soft">
         This topology has no targets yet. Set one through the API; see <i>docs/operating.md</i>.
       </p>
-      <label>
-        revision
-        <el-select v-model="revision" aria-label="revision" no-data-text="Save a revision first">
-          <el-option
-            v-for="each in workspace.revisions"
-            :key="each.number"
-            :value="each.number"
-            :label="`r${each.number} ${each.words}`"
-          />
-        </el-select>
-      </label>
-      <label>
-        on
-        <el-select v-model="target" aria-label="target">
-          <el-option v-for="each in targets" :key="each.id" :value="each.id" :label="name(each)" />
-        </el-select>
-      </label>
+      <Choice
+        v-model="revision"
+        words="revision"
+        called="revision"
+        no-data-text="Save a revision first"
+        :options="
+          workspace.revisions.map((each) => ({ value: each.number, label: `r${each.number} ${each.words}` }))
+        "
+      />
+      <Choice
+        v-model="target"
+        words="on"
+        called="target"
+        :options="(targets ?? []).map((each) => ({ value: each.id, label: name(each) }))"
+      />
       <el-button
         type="primary"
         :loading="busy"

@@ -1,0 +1,107 @@
+import { readFileSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import type { TextDocument } from '@vondle/core/base';
+import type { CoreWorker } from './core.worker.ts';
+import { PROTOCOL } from './protocol.ts';
+import type { FindingView } from './views.ts';
+
+// what the worker hands to the page is all there is to it
+const exposed: CoreWorker[] = [];
+jest.mock('comlink', () => ({ expose: (worker: CoreWorker) => exposed.push(worker) }));
+
+const folder = join(__dirname, '../../../demo/draft');
+const documents: TextDocument[] = readdirSync(folder)
+  .sort()
+  .map((name) => ({ name, text: readFileSync(join(folder, name), 'utf8') }));
+const names = documents.map(({ name }) => name);
+const at = (doc: string, words: string) => documents.find(({ name }) => name === doc)!.text.indexOf(words);
+
+let worker: CoreWorker;
+/** The findings by number, as the page holds them. */
+const held = new Map<number, FindingView>();
+const hear = ({ findings, news }: ReturnType<CoreWorker['change']>): FindingView[] => {
+  for (const { at: number, view } of news) held.set(number, view);
+  return findings.map((number) => held.get(number)!);
+};
+const checks = (views: readonly FindingView[]) => views.map(({ check }) => check).sort();
+
+beforeAll(async () => {
+  await import('./core.worker.ts');
+  [worker] = exposed as [CoreWorker];
+});
+
+test('one worker is exposed, and says which protocol it speaks', () => {
+  expect(exposed).toHaveLength(1);
+  expect(worker.protocol()).toBe(PROTOCOL);
+});
+
+describe('what the page is told', () => {
+  let first: FindingView[];
+  beforeAll(() => {
+    first = hear(worker.analyse(documents, names));
+  });
+
+  test('every finding comes once, by number; a change brings only what is new', () => {
+    expect(first).toHaveLength(6);
+    expect(new Set(first.map(({ id }) => id)).size).toBe(6);
+    const start = at('mainland.yaml', 'to: fares-sold') + 'to: fares-sold'.length;
+    const broken = worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start, text: '' }]);
+    expect(broken.news).toHaveLength(4);
+    expect(checks(hear(broken))).toEqual(
+      [
+        ...checks(first),
+        'language/unknown-reference',
+        'nowhere/unmatched',
+        'nowhere/unreachable-store',
+        'nowhere/unreceived-type',
+      ].sort(),
+    );
+    expect(broken.counts).toEqual({ error: 5, warning: 5, advice: 0 });
+    const back = worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start - 1, text: 'd' }]);
+    expect(hear(back)).toEqual(first);
+  });
+
+  test('lists and the picture come where they are not what was told', () => {
+    const lists = worker.lists();
+    expect(lists.outline!.every((group) => typeof group === 'object')).toBe(true);
+    expect(lists.messages!.map(({ id }) => id)).toContain('sailing-delayed');
+    expect(worker.lists()).toEqual({});
+    const showing = { folded: [], near: '', depth: 2, compared: false };
+    expect(worker.drawing(showing)!.nodes.length).toBeGreaterThan(30);
+    expect(worker.drawing(showing)).toBeUndefined();
+  });
+
+  test('a finding is mended and accepted by what it is known by', () => {
+    const finding = first.find(({ check }) => check === 'copies/shared-store')!;
+    const mend = worker.mend(finding.id, 0);
+    if (!mend.ok) throw new Error(mend.message);
+    expect(hear(worker.change(mend.edits))).toHaveLength(5);
+    expect(worker.mend(finding.id, 0)).toMatchObject({ ok: false });
+    expect(hear(worker.analyse(documents, names))).toEqual(first);
+    expect(worker.accept(finding.id, 'it is meant')).toMatchObject({ ok: true });
+    expect(worker.accept('copies/shared-store at nothing', 'it is meant')).toMatchObject({ ok: false });
+  });
+
+  test('what the draft brings and cures is told against what it began from', () => {
+    worker.beginFrom([{ name: 'a.yaml', text: 'brokers: { m: { kind: amqp, queues: { lonely: {} } } }\n' }]);
+    expect(hear(worker.analyse(documents, names)).every(({ fresh }) => fresh)).toBe(true);
+    expect(worker.cured().length).toBeGreaterThan(0);
+    worker.beginFrom(undefined);
+    expect(worker.cured()).toEqual([]);
+    expect(hear(worker.analyse(documents, names))).toEqual(first);
+  });
+
+  test('everything that is told can be sent to the page', () => {
+    worker.analyse(documents, names);
+    for (const told of [
+      worker.prove(),
+      worker.accepted(),
+      worker.checks(),
+      worker.statements(),
+      worker.missingPermission(),
+      worker.matrix('mainland'),
+      worker.beginnings(),
+    ])
+      expect(structuredClone(told)).toEqual(told);
+  });
+});
