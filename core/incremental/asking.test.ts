@@ -42,7 +42,9 @@ test('after any changes, back to earlier states too, what is found is what looki
       const asking = new Asking<Kind, string>();
       for (const each of [...all, ...back.map((i) => all[i % all.length]!)]) {
         const run = (by: Asking<Kind, string>) =>
-          by.run(tablesOf(each), new Map([['thing', each.subjects]]), (_, ...about) => look(...about)).sort();
+          by
+            .run(tablesOf(each), new Map([['thing', each.subjects]]), (_, ...about) => look(...about, by.ask))
+            .sort();
         expect(run(asking)).toEqual(run(new Asking()));
       }
     }),
@@ -63,7 +65,7 @@ test('only those look again who asked about what is otherwise', () => {
       new Map([['thing', subjects]]),
       (_, id, ...more) => {
         looked.push(id);
-        return look(id, ...more);
+        return look(id, ...more, asking.ask);
       },
     );
     return { looked, found };
@@ -83,7 +85,9 @@ test('what is named anew at every key does not pile up', () => {
   for (let i = 0; i < 2000; i++) {
     const id = `k${i}`;
     const state = { subjects: new Map([[id, 1]]), name: new Map([[id, i]]), size: new Map(), whole: 1 };
-    asking.run(tablesOf(state), new Map([['thing', state.subjects]]), (_, ...about) => look(...about));
+    asking.run(tablesOf(state), new Map([['thing', state.subjects]]), (_, ...about) =>
+      look(...about, asking.ask),
+    );
   }
   expect(asking.size).toBeLessThan(200);
 });

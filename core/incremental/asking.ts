@@ -35,6 +35,7 @@ type Askers = Asker | Asker[];
 /** @typeParam Found what a look gives; undefined for nothing */
 export class Asking<Kind extends string, Found> {
   private tables: Tables<Kind> | undefined;
+  private looking: Asker | undefined;
   private readonly subjects = new Map<string, ReadonlyMap<unknown, unknown>>();
   private readonly looks = new Map<string, Map<unknown, Look<Found>>>();
   private readonly askers = new Map<Kind, Map<unknown, Askers>>();
@@ -46,13 +47,13 @@ export class Asking<Kind extends string, Found> {
 
   /**
    * @param subjects those of each kind, by id: one object for as long as a subject is what it was
-   * @param lookAt looks at a subject, asking for nothing but by `ask`
+   * @param lookAt looks at a subject, asking for nothing but by `ask` of this object
    * @returns whatever was found, of subjects in no particular order
    */
   run(
     tables: Tables<Kind>,
     subjects: ReadonlyMap<string, ReadonlyMap<unknown, unknown>>,
-    lookAt: (of: string, id: unknown, subject: unknown, ask: Ask<Kind>) => Found | undefined,
+    lookAt: (of: string, id: unknown, subject: unknown) => Found | undefined,
   ): Found[] {
     const doubtful = this.doubtful(tables);
     this.tables = tables;
@@ -67,7 +68,8 @@ export class Asking<Kind extends string, Found> {
       const subject = subjects.get(of)!.get(id);
       if (subject === undefined) return;
       const asker = { of, id, look: { subject, found: undefined, live: true } as Look<Found> };
-      const found = lookAt(of, id, subject, (kind, about) => this.ask(kind, about, asker));
+      this.looking = asker;
+      const found = lookAt(of, id, subject);
       const look = Object.assign(asker.look, { found });
       looks.set(id, look);
       if (found !== undefined) this.telling.add(look);
@@ -101,7 +103,9 @@ export class Asking<Kind extends string, Found> {
         if (![known].flat().some(({ look }) => look.live)) askers.delete(about);
   }
 
-  private ask(kind: Kind, about: unknown, asker: Asker): unknown {
+  /** Asks on behalf of the subject that is being looked at. One function, however many look. */
+  readonly ask: Ask<Kind> = (kind, about) => {
+    const asker = this.looking!;
     let askers = this.askers.get(kind);
     if (!askers) this.askers.set(kind, (askers = new Map()));
     const known = askers.get(about);
@@ -123,7 +127,7 @@ export class Asking<Kind extends string, Found> {
     if (!answers) this.answers.set(kind, (answers = new Map()));
     if (!answers.has(about)) answers.set(about, facts(about));
     return answers.get(about);
-  }
+  };
 
   /** Those who asked for something that is otherwise now. */
   private doubtful(now: Tables<Kind>): Asker[] {

@@ -66,6 +66,7 @@ function decider(statements: readonly StatementDecl[], brokers: ReadonlyMap<stri
   const cache = new Map<string, readonly Candidate[]>();
 
   const candidates = ({ who, action, on }: AccessRequest): readonly Candidate[] => {
+    if (statements.length === 0) return NO_CANDIDATES;
     const id = `${who.thing.id} ${who.tenant} ${action} ${on.id}`;
     const remembered = cache.get(id);
     if (remembered) return remembered;
@@ -102,6 +103,8 @@ function decider(statements: readonly StatementDecl[], brokers: ReadonlyMap<stri
     return { allowed: false, why: almost ? `${why} (${almost})` : why };
   };
 }
+
+const NO_CANDIDATES: readonly Candidate[] = [];
 
 /** Statements by the addresses they name; those with a `*` apart. */
 function byAddress(statements: readonly StatementDecl[]) {

@@ -162,6 +162,7 @@ export function checkAll(graph: RoutingGraph): Checked {
   const { topology, nodes } = graph;
   const { declared, messages, memory } = topology;
   const asking = memory.own(ASKING, () => new Asking<FactKind, Found>());
+  const context = contextOf(asking.ask);
   const brokers = [...(declared.brokers ?? [])].map(
     ([name, { value }]) => [name, brokerSubject(value, name)] as const,
   );
@@ -174,8 +175,7 @@ export function checkAll(graph: RoutingGraph): Checked {
     statement: new Map(statements.map((each) => [each, each])),
     whole: new Map([['', graph]]),
   };
-  const found = asking.run(factsOf(graph), new Map(Object.entries(subjects)), (kind, _, subject, ask) => {
-    const context = contextOf(ask);
+  const found = asking.run(factsOf(graph), new Map(Object.entries(subjects)), (kind, _, subject) => {
     let findings: Finding[] | undefined;
     for (const { id, severity, run } of BY_KIND.get(kind as SubjectKind) ?? [])
       for (const complaint of run(subject as never, context))

@@ -9,56 +9,21 @@ import { remembered } from '../../incremental/memory.ts';
 import type { WordToken } from '../../conditions/word-sets.ts';
 import { wordsOf } from '../../conditions/words.ts';
 
-/** What comes to a way and may go it, with what its condition does to it. */
+/** A way that messages may go, with what its condition does to them. */
 export interface Met {
   readonly edge: Edge;
-  readonly arrival: Arrival;
   readonly verdict: Verdict;
 }
 
-/** Everything that meets everything at one node. */
-export interface Meeting {
-  /** @returns what may go a way, in the order of the arrivals */
-  at(edge: Edge): readonly Met[];
-  /** @returns the ways that messages may go, in the order of the text */
-  of(arrival: Arrival): readonly Met[];
-}
-
-const NONE: readonly Met[] = [];
-
 /**
  * @param out the ways of one node
- * @param arrivals what comes to it
- * @returns which may go which; worked out once for the same two lists
+ * @returns which of them some messages may go, and what their conditions do to these, in the order of the text
  */
-export const meetingOf = remembered(
-  (
-    out: readonly Edge[],
-    arrivals: readonly Arrival[],
-  ): Meeting & { readonly arrivals: readonly Arrival[] } => {
-    const byEdge = new Map<Edge, Met[]>();
-    const byArrival = new Map<Arrival, readonly Met[]>();
-    for (const arrival of arrivals) {
-      const met: Met[] = [];
-      for (const edge of candidatesOf(out, arrival)) {
-        const verdict = verdictAt(edge, arrival);
-        if (!verdict.some) continue;
-        const one = { edge, arrival, verdict };
-        met.push(one);
-        const known = byEdge.get(edge);
-        if (known) known.push(one);
-        else byEdge.set(edge, [one]);
-      }
-      byArrival.set(arrival, met);
-    }
-    return {
-      arrivals,
-      at: (edge) => byEdge.get(edge) ?? NONE,
-      of: (arrival) => byArrival.get(arrival) ?? NONE,
-    };
-  },
-  (known, _, arrivals) => known.arrivals === arrivals,
-);
+export const metBy = (out: readonly Edge[], arrival: Arrival): Met[] =>
+  candidatesOf(out, arrival).flatMap((edge) => {
+    const verdict = verdictAt(edge, arrival);
+    return verdict.some ? [{ edge, verdict }] : [];
+  });
 
 /** @returns the ways that let some of the messages through, and perhaps others, in the order of the text */
 export function candidatesOf(out: readonly Edge[], arrival: Arrival): readonly Edge[] {

@@ -1,6 +1,6 @@
 import { check } from '../check.ts';
 import type { CheckContext } from '../context.ts';
-import { meetingOf } from '../../classes/met.ts';
+import { verdictAt } from '../../classes/verdicts.ts';
 import { addressOf } from '../../../language/thing.ts';
 import type { GraphNode } from '../../../brokers/terms.ts';
 
@@ -50,7 +50,7 @@ function wayBack(context: CheckContext, home: string): string[] | undefined {
       const at = context.node(edge.to);
       const store = context.node(id)?.role === 'queue' || context.node(id)?.role === 'subscription';
       if (!at || (store ? edge.kind !== 'deadLetter' : edge.kind === 'take')) continue;
-      if (!store && meetingOf(context.out(id), context.arrivals(id)).at(edge).length === 0) continue;
+      if (!store && !context.arrivals(id).some((arrival) => verdictAt(edge, arrival).some)) continue;
       if (edge.to === home) return [...way, home];
       if (seen.has(edge.to)) continue;
       seen.add(edge.to);

@@ -1,6 +1,6 @@
 import { type Complaint, check } from '../check.ts';
 import { patternOfTemplate } from '../suggest.ts';
-import { meetingOf } from '../../classes/met.ts';
+import { metBy } from '../../classes/met.ts';
 import { type Arrival, domainAt, keyWords } from '../../classes/variety.ts';
 import { counted, listed } from '../../../base/phrase.ts';
 import { similarity } from '../../../base/similar.ts';
@@ -24,10 +24,10 @@ export const neverMatch = check({
     const arrivals = context.arrivals(node.id);
     if (arrivals.length === 0) return [];
     const out = context.out(node.id);
-    const meeting = meetingOf(out, arrivals);
+    const met = new Set(arrivals.flatMap((arrival) => metBy(out, arrival).map(({ edge }) => edge)));
     return out.flatMap((edge): Complaint[] => {
       if (edge.kind !== 'binding' && edge.kind !== 'subscription' && edge.kind !== 'link') return [];
-      if (meeting.at(edge).length > 0) return [];
+      if (met.has(edge)) return [];
       // a header that nobody sends is told about by a check of its own
       if (
         operandsOf(edge.condition).some(

@@ -67,24 +67,29 @@ function* pairs(type: string, edges: readonly Edge[]): Generator<readonly [Edge,
     }
     return;
   }
-  const trie = new KeyTrie<number>();
-  edges.forEach((edge, i) => trie.add(edge.key ?? '', i));
+  const near = edges.length > FEW ? trieOf(edges) : undefined;
   for (const [i, edge] of edges.entries()) {
     const words = wordsOf(edge.key ?? '');
     // whatever swallows a pattern matches what the pattern looks like itself, for a word that nobody writes
     const sign = words.map((word) => (word === '*' || word === '#' ? '\u0000' : word)).join('.');
-    const by = trie
-      .match(sign)
-      .filter((j) => j !== i)
-      .sort((a, b) => a - b)
-      .find((j) => {
-        const other = edges[j]!;
-        if (!covered(tokensOf(words), wordsOf(other.key ?? ''))) return false;
-        // of two that say the same, the later one is needless
-        return j < i || !covered(tokensOf(wordsOf(other.key ?? '')), words);
-      });
+    const by = (near?.match(sign).sort((a, b) => a - b) ?? edges.map((_, j) => j)).find((j) => {
+      if (j === i) return false;
+      const other = edges[j]!;
+      if (!covered(tokensOf(words), wordsOf(other.key ?? ''))) return false;
+      // of two that say the same, the later one is needless
+      return j < i || !covered(tokensOf(wordsOf(other.key ?? '')), words);
+    });
     if (by !== undefined) yield [edge, edges[by]!];
   }
+}
+
+/** So few are compared one with each other. */
+const FEW = 8;
+
+function trieOf(edges: readonly Edge[]): KeyTrie<number> {
+  const trie = new KeyTrie<number>();
+  edges.forEach((edge, i) => trie.add(edge.key ?? '', i));
+  return trie;
 }
 
 const without = (key: string, value: unknown): unknown => (key === 'place' ? undefined : value);

@@ -1,6 +1,6 @@
 import { check } from '../check.ts';
 import { usualAmong } from '../suggest.ts';
-import { type Met, meetingOf } from '../../classes/met.ts';
+import { type Met, metBy } from '../../classes/met.ts';
 import { kindOf } from '../../../brokers/kinds.ts';
 import { type Arrival, survey } from '../../classes/variety.ts';
 import { listed } from '../../../base/phrase.ts';
@@ -25,7 +25,6 @@ export const unmatched = check({
     const out = context.out(node.id);
     if (!out.some((edge) => edge.kind === 'binding')) return [];
     const arrivals = context.arrivals(node.id);
-    const meeting = meetingOf(out, arrivals);
     // who publishes as mandatory is told
     const told = new Set(
       context
@@ -33,7 +32,7 @@ export const unmatched = check({
         .flatMap(({ publish }) => (publish?.mandatory?.value ? [publish.message?.value] : [])),
     );
     const missed = arrivals.flatMap((arrival) => {
-      const key = told.has(arrival.type.id) ? undefined : missedBy(meeting.of(arrival), arrival);
+      const key = told.has(arrival.type.id) ? undefined : missedBy(metBy(out, arrival), arrival);
       return key === undefined ? [] : [key ? `${arrival.type.id} (as \`${key}\`)` : arrival.type.id];
     });
     if (missed.length === 0) return [];
