@@ -1,11 +1,20 @@
-/** `npm run bench [reading keys tracing picture checks server]`: ratios against peers, all measured in one run. */
+/** `npm run bench [reading keys tracing picture checks large server]`: ratios against peers, all measured in one run. */
 import { checks } from './checks.ts';
 import { keys } from './keys.ts';
+import { large } from './large.ts';
 import { picture } from './picture.ts';
 import { reading } from './reading.ts';
 import { server } from './server.ts';
 import { tracing } from './tracing.ts';
 
-const parts: Record<string, () => void | Promise<void>> = { reading, keys, tracing, picture, checks, server };
+const parts: Record<string, () => void | Promise<void>> = {
+  reading,
+  keys,
+  tracing,
+  picture,
+  checks,
+  large,
+  server,
+};
 const chosen = process.argv.slice(2);
 for (const [name, run] of Object.entries(parts)) if (!chosen.length || chosen.includes(name)) await run();

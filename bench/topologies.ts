@@ -192,3 +192,33 @@ ${names.map((i) => `      - { from: in, to: q${i}, key: "a.${i}.#" }`).join('\n'
   }
   return documents;
 }
+
+/** @returns a topology of one topic exchange: every type's keys meet a few of its bindings, and only those */
+export function crossing(bindings: number, types: number): string {
+  const queues = bindings / 10;
+  const each = (count: number, line: (i: number) => string) =>
+    Array.from({ length: count }, (_, i) => line(i));
+  return `${[
+    'messages:',
+    ...each(
+      types,
+      (t) =>
+        `  type-${t}: { key: "w${t % 7}.{area}.kind-${t}", headers: { area: { enum: [north, south, outer] } } }`,
+    ),
+    'apps:',
+    ...each(types, (t) => `  app-${t}: { publishes: [{ message: type-${t}, to: b/in }] }`),
+    'brokers:',
+    '  b:',
+    '    kind: amqp',
+    '    access: open',
+    '    exchanges: { in: { type: topic } }',
+    '    queues:',
+    ...each(queues, (q) => `      q${q}: {}`),
+    '    bindings:',
+    ...each(
+      bindings,
+      (i) =>
+        `      - { from: in, to: q${i % queues}, key: "w${i % 7}.${['*', 'north', 'south'][i % 3]}.kind-${i % (types * 2)}" }`,
+    ),
+  ].join('\n')}\n`;
+}

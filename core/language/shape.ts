@@ -28,7 +28,7 @@ export class Reading {
   /** Where in the topology fragments are being put together. */
   private at = '';
   /** What was put together in this reading. */
-  readonly wholes: Wholes = new Map();
+  wholes: Wholes = new Map();
 
   /**
    * @param parameters what `${name}` stands for; nodes read with the same map need not be read again
@@ -36,7 +36,7 @@ export class Reading {
    */
   constructor(
     readonly parameters: ReadonlyMap<string, string>,
-    private readonly earlier: Wholes = new Map(),
+    private earlier: Wholes = new Map(),
   ) {}
 
   /** @returns a node's place */
@@ -75,7 +75,7 @@ export class Reading {
     read: (before: Whole<T> | undefined) => T | undefined,
   ): T | undefined {
     const known = this.earlier.get(shape)?.get(this.at) as Whole<T> | undefined;
-    const before = known?.with === this.parameters ? known : undefined;
+    const before = known?.value !== undefined && known.with === this.parameters ? known : undefined;
     if (before && sameFragments(before.fragments, fragments)) {
       for (const each of before.usedParameters) this.usedParameters.push(each);
       this.keep(shape, before);
@@ -83,14 +83,20 @@ export class Reading {
     }
     const findings = this.findings.length;
     const used = this.usedParameters.length;
+    // what is put together inside of it goes along with it
+    const outside = { earlier: this.earlier, wholes: this.wholes };
+    this.earlier = known?.inside ?? new Map();
+    const inside: Wholes = (this.wholes = new Map());
     const value = read(before);
-    if (this.findings.length === findings && value !== undefined)
-      this.keep(shape, {
-        fragments,
-        with: this.parameters,
-        value,
-        usedParameters: this.usedParameters.slice(used),
-      });
+    Object.assign(this, outside);
+    const sound = this.findings.length === findings && value !== undefined;
+    this.keep(shape, {
+      fragments,
+      with: this.parameters,
+      value: sound ? value : undefined,
+      usedParameters: sound ? this.usedParameters.slice(used) : [],
+      inside,
+    });
     return value;
   }
 
@@ -160,8 +166,10 @@ export interface Fragment {
 interface Whole<T> {
   readonly fragments: readonly Fragment[];
   readonly with: unknown;
-  readonly value: T;
+  /** Undefined where there were findings: it is read anew, and only what is inside of it is known. */
+  readonly value: T | undefined;
   readonly usedParameters: readonly string[];
+  readonly inside: Wholes;
 }
 
 /** All that was put together in a reading: by shape, and by where in the topology. */
@@ -449,6 +457,12 @@ const itemOfObject = remembered(
   (item, _, name, doc, key) => item.name === name && item.key.doc === doc && item.key.node === key,
 );
 
+/** What was declared, with the name of its variant: one object for as long as it stays what it was. */
+const toldApart = remembered(
+  (value: object, chosen: string) => ({ ...value, variant: chosen }),
+  ({ variant: known }, _, chosen) => known === chosen,
+);
+
 /** A map from names to things of one shape; several documents may each add names. */
 export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
   const shape = {};
@@ -489,7 +503,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
         return undefined;
       }
     }
-    return Layered.on(value).with(changes);
+    return Layered.on(value!).with(changes);
   };
   /** Each document's part read by itself; undefined where a name is declared in two, which is a finding. */
   const joined = (fragments: readonly Fragment[], reading: Reading): Items<T> | undefined => {
@@ -835,7 +849,7 @@ export function variant<V extends Record<string, Shape<unknown>>>(
     }
     const shape = variants[chosen]!;
     const value = shape.merge ? shape.merge(fragments, reading) : shape.read(first.node, reading);
-    return value === undefined ? undefined : ({ ...(value as object), variant: chosen } as Result);
+    return value === undefined ? undefined : (toldApart(value as object, chosen) as Result);
   };
   return {
     schema: {

@@ -1,3 +1,4 @@
+import type { AmqpBrokerDecl } from '../brokers/amqp/declares.ts';
 import type { Edge } from '../brokers/terms.ts';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -203,6 +204,43 @@ test('a topology read again and again, and its graph, are what one reading gives
     ),
     { numRuns: 25 },
   );
+});
+
+test('what an edit did not touch stays the same objects: after the same was read again, and in a broker not touched before', () => {
+  const part = (broker: string, i: number) => ({
+    name: `${broker}-${i}.yaml`,
+    text: `apps: { app-${broker}-${i}: {} }\nbrokers:\n  ${broker}:\n    ${i ? '' : 'kind: amqp\n    '}queues: { q${i}: { maxLength: 5 } }\n    exchanges: { e${i}: { type: topic } }\n    bindings: [{ from: e${i}, to: q${i}, key: a }]\n`,
+  });
+  const documents = ['m', 'n'].flatMap((broker) => [part(broker, 0), part(broker, 1)]);
+  const reader = new TopologyReader();
+  let before = reader.read(documents);
+  const change = (doc: string, words: string, text: string) => {
+    const start = before.documents.find(({ name }) => name === doc)!.text.indexOf(words);
+    return reader.change([{ doc, start, end: start + words.length, text }]);
+  };
+  // a digit in a setting, in one broker and in the other; between them all is read again as it is
+  for (const [doc, words, text] of [
+    ['m-0.yaml', 'maxLength: 5', 'maxLength: 6'],
+    ['n-1.yaml', 'maxLength: 5', 'maxLength: 7'],
+    ['m-0.yaml', 'maxLength: 6', 'maxLength: x'],
+    ['n-0.yaml', 'maxLength: 5', 'maxLength: 8'],
+    ['m-0.yaml', 'maxLength: x', 'maxLength: 9'],
+  ] as const) {
+    reader.read(before.documents);
+    const after = change(doc, words, text);
+    expect(after.declared.apps).toBe(before.declared.apps);
+    expect(after.names).toBe(before.names);
+    const [changed, other] = doc.startsWith('m') ? ['m', 'n'] : ['n', 'm'];
+    // what has findings is read anew each time
+    if (after.findings.length === 0 || changed === 'm')
+      expect(after.declared.brokers!.get(other)).toBe(before.declared.brokers!.get(other));
+    const [now, then] = [after, before].map(
+      ({ declared }) => declared.brokers!.get(changed)!.value as AmqpBrokerDecl,
+    );
+    expect(now!.exchanges).toBe(then!.exchanges);
+    expect(now!.bindings).toBe(then!.bindings);
+    before = after;
+  }
 });
 
 describe('what hangs on something elsewhere is seen to change', () => {
