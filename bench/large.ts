@@ -1,10 +1,10 @@
 /** Opening a topology, and typing in it, as it grows: as ratios to js-yaml's plain load of the same text, and as growth. */
 import { checkAll } from '@vondle/core/analysis';
 import { buildGraph } from '@vondle/core/routing';
-import { readTopology, TopologyReader } from '@vondle/core/topology';
+import { readTopology, TopologyReader, type Topology } from '@vondle/core/topology';
 import { load } from 'js-yaml';
 import { held, median } from './measure.ts';
-import { crossing, teams, type Document } from './topologies.ts';
+import { crossing, teams } from './topologies.ts';
 
 const timed = <T>(run: () => T): { readonly made: T; readonly ms: number } => {
   const began = performance.now();
@@ -17,7 +17,13 @@ function opened(count: number): void {
   const documents = teams(count);
   const plain = timed(() => documents.map(({ text }) => load(text))).ms;
   const reader = new TopologyReader();
-  const first = held(() => timed(() => checkAll(buildGraph(reader.read(documents)))));
+  let topology: Topology;
+  const first = held(() =>
+    timed(() => {
+      topology = reader.read(documents);
+      return checkAll(buildGraph(topology));
+    }),
+  );
   console.log(
     `\n${(count * 200).toLocaleString('en')} resources, ${(count * 400).toLocaleString('en')} routes, ${documents.length} documents`,
   );
@@ -27,23 +33,19 @@ function opened(count: number): void {
   const typed = (name: string, where: RegExp, text: string) => {
     const times = Array.from({ length: 60 }, (_, i) => {
       const { name: doc } = documents[1 + ((i * 7) % count)]!;
-      const now = reader.read(current).documents.find((each) => each.name === doc)!;
+      const now = topology.documents.find((each) => each.name === doc)!;
       const places = [...now.text.matchAll(where)];
       const place = places[(i * 13) % places.length]!;
       const at = place.index + place[0].length;
-      const { made, ms } = timed(() => {
-        const topology = reader.change([{ doc, start: at, end: at, text }]);
+      return timed(() => {
+        topology = reader.change([{ doc, start: at, end: at, text }]);
         checkAll(buildGraph(topology));
-        return topology;
-      });
-      current = made.documents as Document[];
-      return ms;
+      }).ms;
     });
     console.log(
       `  ${name.padEnd(30)} ${median(times).toFixed(1)} ms, ${(median(times) / plain).toFixed(4)} of that load`,
     );
   };
-  let current: Document[] = documents;
   typed('a character in a binding key', /key: "/g, 'x');
   typed('a digit in a setting', /maxLength: /g, '1');
   typed('a digit in a rate', /rate: /g, '1');

@@ -1,4 +1,5 @@
 import { nearest } from '../base/similar.ts';
+import { remembered, sameItems } from '../incremental/memory.ts';
 import type { ExampleDecl, MessageTypeDecl } from '../language/message.ts';
 import type { Item, Items, Reading } from '../language/shape.ts';
 import type { Located, Place } from '../syntax/place.ts';
@@ -28,12 +29,6 @@ export interface MessageType {
   readonly mustArrive: boolean;
   readonly examples: readonly ExampleDecl[];
 }
-
-/** What a declaration was resolved to last, and from which parents: while all stay, it is one object. */
-const resolved = new WeakMap<
-  MessageTypeDecl,
-  { readonly type: MessageType; readonly parents: readonly MessageType[] }
->();
 
 /**
  * Works out what every message type inherits: headers, properties, body, labels and required names
@@ -74,17 +69,19 @@ export function resolveMessages(
       }
     }
     open.pop();
-    const before = resolved.get(decl);
-    if (
-      before?.type.id === item.name &&
-      before.type.place === item.key &&
-      before.parents.length === parents.length &&
-      before.parents.every((parent, i) => parent === parents[i])
-    ) {
-      done.set(item.name, before.type);
-      return before.type;
-    }
+    const { type } = typeOf(decl, item, parents);
+    done.set(item.name, type);
+    return type;
+  };
 
+  for (const item of declared.values()) resolve(item);
+  // in order of declaration, not of inheritance
+  return new Map([...declared.keys()].map((name) => [name, done.get(name)!]));
+}
+
+/** A declaration with what it inherits: one object for as long as it and its parents stay. */
+const typeOf = remembered(
+  (decl: MessageTypeDecl, item: Item<MessageTypeDecl>, parents: readonly MessageType[]) => {
     const merged = (
       pick: (type: MessageType) => ReadonlyMap<string, Domain>,
       own: MessageTypeDecl['headers'],
@@ -119,12 +116,8 @@ export function resolveMessages(
       mustArrive: decl.mustArrive?.value ?? parents.some((parent) => parent.mustArrive),
       examples: decl.examples?.items ?? [],
     };
-    resolved.set(decl, { type, parents });
-    done.set(item.name, type);
-    return type;
-  };
-
-  for (const item of declared.values()) resolve(item);
-  // in order of declaration, not of inheritance
-  return new Map([...declared.keys()].map((name) => [name, done.get(name)!]));
-}
+    return { type, parents };
+  },
+  ({ type, parents: known }, _, { name, key }, parents) =>
+    type.id === name && type.place === key && sameItems(known, parents),
+);
