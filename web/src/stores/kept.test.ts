@@ -1,4 +1,4 @@
-import { forget, keep, readKept } from './kept.ts';
+import { forget, isSaved, keep, readKept, sendingOf } from './kept.ts';
 
 const storage = new Map<string, string>();
 let full = false;
@@ -60,4 +60,14 @@ test('a full storage keeps nothing rather than half', () => {
   keep('five', { version: 1, documents: [{ ...changed, text: '# more\n' }] }, new Set([b]));
   full = false;
   expect(readKept('five', [b])).toBeUndefined();
+});
+
+test('a save on its way is told again from its names and texts', () => {
+  const sending = sendingOf([a, changed], [changed]);
+  keep('six', { version: 3, documents: [a, b], sending }, new Set([a]));
+  expect(readKept('six', [a])).toEqual({ version: 3, documents: [a, b], sending });
+  expect(isSaved(sending, [a, changed])).toBe(true);
+  expect(isSaved(sending, [a, b])).toBe(false);
+  expect(isSaved(sending, [changed, a])).toBe(false);
+  expect(isSaved(sending, [a])).toBe(false);
 });

@@ -9,6 +9,41 @@ export interface Kept {
   /** The version of the draft that the work is based on. */
   readonly version: number;
   readonly documents: readonly TextDocument[];
+  /** What was on its way to the server: its answer may never have come. */
+  readonly sending?: Sending | undefined;
+}
+
+/** A save that was sent: all names, and of the documents that were sent what tells their texts. */
+export interface Sending {
+  readonly names: readonly string[];
+  readonly texts: readonly (readonly [name: string, sign: string])[];
+}
+
+/** @returns what is to be known of a save while it is on its way */
+export const sendingOf = (documents: readonly TextDocument[], sent: readonly TextDocument[]): Sending => ({
+  names: documents.map(({ name }) => name),
+  texts: sent.map(({ name, text }) => [name, signOf(text)]),
+});
+
+/** @returns whether a draft is what a save made of the one it was sent to */
+export function isSaved({ names, texts }: Sending, draft: readonly TextDocument[]): boolean {
+  const there = new Map(draft.map(({ name, text }) => [name, text]));
+  return (
+    names.length === draft.length &&
+    draft.every(({ name }, i) => name === names[i]) &&
+    texts.every(([name, sign]) => signOf(there.get(name) ?? '') === sign)
+  );
+}
+
+/** A text in a few characters: two that differ have the same only by an accident of one in 2⁶⁴. */
+function signOf(text: string): string {
+  let [a, b] = [0x811c9dc5, 0x01000193];
+  for (let i = 0; i < text.length; i++) {
+    const code = text.charCodeAt(i);
+    a = Math.imul(a ^ code, 0x01000193);
+    b = Math.imul(b + code, 0x85ebca6b) ^ (b >>> 13);
+  }
+  return `${text.length} ${(a >>> 0).toString(36)} ${(b >>> 0).toString(36)}`;
 }
 
 interface Head {
@@ -16,6 +51,7 @@ interface Head {
   /** All documents there are to be, in order, and those of them that have an entry. */
   readonly names: readonly string[];
   readonly changed: readonly string[];
+  readonly sending?: Sending | undefined;
 }
 
 const head = (slug: string) => `vondle draft ${slug}`;
@@ -27,7 +63,7 @@ const written = new Map<string, Map<string, TextDocument>>();
 /** @param stored the documents that the server has at this version; without it, all are kept */
 export function keep(
   slug: string,
-  { version, documents }: Kept,
+  { version, documents, sending }: Kept,
   stored: ReadonlySet<TextDocument> | undefined,
 ): void {
   const before = written.get(slug) ?? new Map<string, TextDocument>();
@@ -40,7 +76,7 @@ export function keep(
     }
     // the head last: what it names is whole then
     const names = (list: readonly TextDocument[]) => list.map(({ name }) => name);
-    const now: Head = { version, names: names(documents), changed: names(changed) };
+    const now: Head = { version, names: names(documents), changed: names(changed), sending };
     localStorage.setItem(head(slug), JSON.stringify(now));
     written.set(slug, before);
   } catch {
@@ -64,7 +100,8 @@ export function readKept(slug: string, present: readonly TextDocument[]): Kept |
       const document = text === null ? known.get(name) : { name, text };
       return document ? [document] : [];
     });
-    return documents.length ? { version: kept.version, documents } : undefined;
+    const { version, sending } = kept;
+    return documents.length ? { version, documents, ...(sending ? { sending } : {}) } : undefined;
   } catch {
     return undefined;
   }

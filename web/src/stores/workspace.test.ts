@@ -3,6 +3,7 @@ import type { TextDocument } from '@vondle/core/base';
 import { api, ApiProblem, Unreachable, type DraftData } from '../api.ts';
 import { core } from '../workers/client.ts';
 import { PROTOCOL } from '../workers/protocol.ts';
+import { readKept, sendingOf } from './kept.ts';
 import { useWorkspace } from './workspace.ts';
 
 // the worker finds nothing: what it is asked is what counts here
@@ -27,7 +28,12 @@ jest.mock('../workers/client.ts', () => {
     },
   };
 });
-jest.mock('./kept.ts', () => ({ keep: jest.fn(), forget: jest.fn(), readKept: jest.fn(() => undefined) }));
+jest.mock('./kept.ts', () => ({
+  ...jest.requireActual('./kept.ts'),
+  keep: jest.fn(),
+  forget: jest.fn(),
+  readKept: jest.fn(() => undefined),
+}));
 
 const mocked = core as unknown as Record<string, jest.Mock>;
 const A: TextDocument = { name: 'a.yaml', text: 'vondle: 1\n' };
@@ -187,6 +193,31 @@ describe('keeping it safe', () => {
     expect(workspace.saveState).toBe('refused');
     expect(workspace.saveTrouble).toContain('32 MiB');
   });
+});
+
+test('what one sent oneself, and had no answer to, is not shown as somebody else’s', async () => {
+  const sent = [{ ...A, text: 'sent: 1\n' }, B];
+  const typedSince = [{ ...A, text: 'typed: 1\n' }, B];
+  const kept = (sending: unknown) => ({ version: 7, documents: typedSince, sending });
+  const open = async (there: readonly TextDocument[], version: number) => {
+    setActivePinia(createPinia());
+    const entry = { slug: 'ferries', name: 'Ferries', role: 'writer', draft: draft(there, version) };
+    jest.spyOn(api, 'topology').mockResolvedValue(entry as never);
+    const workspace = useWorkspace();
+    await workspace.open('ferries');
+    return workspace;
+  };
+  await opened();
+  const read = readKept as jest.Mock;
+  read.mockReturnValue(kept(sendingOf(sent, [sent[0]!])));
+  const own = await open(sent, 8);
+  expect([own.saveState, own.documents[0]!.text]).toEqual(['unsaved', 'typed: 1\n']);
+  // another text, or another save since, is somebody else's
+  expect((await open([{ ...A, text: 'other: 1\n' }, B], 8)).saveState).toBe('moved');
+  expect((await open(sent, 9)).saveState).toBe('moved');
+  read.mockReturnValue(kept(undefined));
+  expect((await open(sent, 8)).saveState).toBe('moved');
+  read.mockReturnValue(undefined);
 });
 
 test('a worker of another version is told, and asked nothing more', async () => {

@@ -22,7 +22,7 @@ import type {
   ProofView,
   Showing,
 } from '../workers/views.ts';
-import { forget, keep, readKept } from './kept.ts';
+import { forget, isSaved, keep, readKept, sendingOf, type Sending } from './kept.ts';
 import { useSession } from './session.ts';
 import { standingsOf, type Standing } from './standings.ts';
 import { createUndo } from './undo.ts';
@@ -88,6 +88,8 @@ export const useWorkspace = defineStore('workspace', () => {
   let stored: ReadonlySet<TextDocument> | undefined;
   let timer: ReturnType<typeof setTimeout> | undefined;
   let saving: Promise<void> | undefined;
+  /** The save that is on its way, or of which it is not known whether it arrived. */
+  let sending: Sending | undefined;
   let analysing: Promise<unknown> | undefined;
   let stale = false;
   /** What the worker has, to send it only what changed. */
@@ -110,7 +112,9 @@ export const useWorkspace = defineStore('workspace', () => {
       else {
         unsent = undefined;
         documents.value = kept.documents;
-        if (kept.version === version) touch();
+        // what one sent oneself, and has no answer to, is nobody else's
+        const own = kept.sending && version === kept.version + 1 && isSaved(kept.sending, draft.documents);
+        if (kept.version === version || own) touch();
         else {
           // the draft went on without what was kept here: both sides are shown, none is dropped
           version = kept.version;
@@ -155,6 +159,7 @@ export const useWorkspace = defineStore('workspace', () => {
     base.value = draft.base;
     version = draft.version;
     stored = new Set(draft.documents);
+    sending = undefined;
     saveState.value = 'saved';
     theirs.value = undefined;
   }
@@ -322,7 +327,7 @@ export const useWorkspace = defineStore('workspace', () => {
 
   function touch(): void {
     if (!topology.value) return;
-    keep(keptFor(topology.value.slug), { version, documents: documents.value }, stored);
+    keep(keptFor(topology.value.slug), { version, documents: documents.value, sending }, stored);
     if (saveState.value === 'moved') return;
     saveState.value = 'unsaved';
     schedule(SAVE_AFTER_MS);
@@ -348,14 +353,12 @@ export const useWorkspace = defineStore('workspace', () => {
     try {
       const names = sent.map(({ name }) => name);
       const before = stored;
+      const changed = before ? sent.filter((each) => !before.has(each)) : sent;
+      sending = sendingOf(sent, changed);
+      keep(keptFor(slug), { version, documents: documents.value, sending }, stored);
       // a large draft is not sent whole at each pause in typing
       const saved = before
-        ? await api.changeDraft(
-            slug,
-            version,
-            names,
-            sent.filter((each) => !before.has(each)),
-          )
+        ? await api.changeDraft(slug, version, names, changed)
         : await api.saveDraft(slug, version, sent);
       arrived(slug, saved.version, sent);
     } catch (error) {
@@ -384,6 +387,7 @@ export const useWorkspace = defineStore('workspace', () => {
   /** The server has what was sent; what was typed meanwhile is still to be saved. */
   function arrived(slug: string, at: number, sent: readonly TextDocument[]): void {
     version = at;
+    sending = undefined;
     stored = new Set(sent);
     saveTrouble.value = '';
     if (documents.value === sent) {
