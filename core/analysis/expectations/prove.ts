@@ -15,7 +15,7 @@ import type { RoutingGraph } from '../../routing/graph.ts';
 import { covers } from '../../routing/permission.ts';
 import type { RotationState } from '../../routing/choose.ts';
 import type { Hop, Sending } from '../../routing/hop.ts';
-import { type Rest, type Trace, trace } from '../../routing/trace.ts';
+import { type Rest, type Trace, hopsOf, trace } from '../../routing/trace.ts';
 import type { Place } from '../../syntax/place.ts';
 import { lookUp } from '../../topology/address.ts';
 import type { MessageType } from '../../topology/messages.ts';
@@ -233,18 +233,15 @@ function restsAt(graph: RoutingGraph, { store, takers }: Rest, name: string): bo
 }
 
 /** Whether a message comes by an exchange, topic or broker on its way. */
-function passes(graph: RoutingGraph, hop: Hop, name: string): boolean {
-  const at: Thing | undefined = graph.nodes.get(hop.node)?.thing;
-  const stopped = hop.end?.outcome === 'refused';
-  if (
-    at &&
-    !stopped &&
-    (name.startsWith('broker:')
-      ? at.broker === name.slice('broker:'.length)
-      : at.kind !== 'queue' && at.kind !== 'subscription' && covers(name, at))
-  )
-    return true;
-  return hop.next.some((each) => passes(graph, each, name));
+function passes(graph: RoutingGraph, root: Hop, name: string): boolean {
+  for (const { node, end } of hopsOf({ root })) {
+    const at: Thing | undefined = graph.nodes.get(node)?.thing;
+    if (!at || end?.outcome === 'refused') continue;
+    if (name.startsWith('broker:')) {
+      if (at.broker === name.slice('broker:'.length)) return true;
+    } else if (at.kind !== 'queue' && at.kind !== 'subscription' && covers(name, at)) return true;
+  }
+  return false;
 }
 
 /** An expectation's promise in a line. */

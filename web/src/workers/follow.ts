@@ -10,6 +10,7 @@ import {
 } from '@vondle/core/analysis';
 import {
   trace,
+  hopsOf,
   traceDeadLetter,
   type DeadLetterReason,
   type Hop,
@@ -136,8 +137,25 @@ function viewOf(workspace: Workspace, traces: readonly Followed[]): FollowView {
   };
 }
 
-function hopView(workspace: Workspace, hop: Hop, before?: Hop): HopView {
+/** A way is told so many hops deep. */
+const DEEPEST = 60;
+/** Of one sending so many hops are told. */
+const MOST_HOPS = 2_000;
+/** Of the ways not taken from a hop so many are told. */
+const MOST_MISSES = 100;
+
+/** @param room how many hops may still be told, this one included; goes down as they are */
+function hopView(
+  workspace: Workspace,
+  hop: Hop,
+  before?: Hop,
+  depth = 0,
+  room = { hops: MOST_HOPS },
+): HopView {
   const { graph } = workspace;
+  room.hops--;
+  const told = depth < DEEPEST ? hop.next.slice(0, Math.max(0, room.hops)) : [];
+  const misses = missesAt(graph, hop);
   const node = graph.nodes.get(hop.node);
   const telling = whyHop(graph, hop, before);
   return {
@@ -155,13 +173,15 @@ function hopView(workspace: Workspace, hop: Hop, before?: Hop): HopView {
     ...(hop.end
       ? { end: { outcome: hop.end.outcome, why: hop.end.why, ...workspace.spotIf(hop.end.place) } }
       : {}),
-    misses: missesAt(graph, hop).map(({ edge, text, place }) => ({
+    misses: misses.slice(0, MOST_MISSES).map(({ edge, text, place }) => ({
       to: edge.to,
       name: edge.kind === 'subscription' ? edge.label : nodeName(graph, edge.to),
       text,
       spot: workspace.spot(place ?? edge.place),
     })),
-    next: hop.next.map((each) => hopView(workspace, each, hop)),
+    missed: misses.length,
+    next: told.map((each) => hopView(workspace, each, hop, depth + 1, room)),
+    left: hop.next.slice(told.length).reduce((sum, each) => sum + [...hopsOf({ root: each })].length, 0),
   };
 }
 
@@ -169,7 +189,7 @@ function hopView(workspace: Workspace, hop: Hop, before?: Hop): HopView {
 function light(graph: RoutingGraph, traces: readonly { trace: Trace; from: string }[]): FollowView['lit'] {
   const lit: FollowView['lit'] = { nodes: {}, edges: {}, ends: {} };
   const pass = (id: string, copies: number) => (lit.nodes[id] = (lit.nodes[id] ?? 0) + copies);
-  const visit = (hop: Hop): void => {
+  const come = (hop: Hop): void => {
     const { end } = hop;
     const stopped = end?.outcome === 'refused' || end?.outcome === 'unresolved';
     if (hop.edge) lit.edges[hop.edge.id] = stopped ? 'refused' : 'passed';
@@ -183,7 +203,6 @@ function light(graph: RoutingGraph, traces: readonly { trace: Trace; from: strin
       lit.edges[edge.id] = 'passed';
       pass(edge.to, hop.copies);
     }
-    hop.next.forEach(visit);
   };
   for (const { trace: each, from } of traces) {
     const refused = each.root.end?.outcome === 'refused';
@@ -192,7 +211,7 @@ function light(graph: RoutingGraph, traces: readonly { trace: Trace; from: strin
         lit.edges[edge.id] = refused ? 'refused' : 'passed';
     }
     if (from) pass(`publisher:${from}`, 0);
-    visit(each.root);
+    for (const hop of hopsOf(each)) come(hop);
   }
   return lit;
 }

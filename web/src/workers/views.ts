@@ -324,8 +324,12 @@ export interface HopView {
   note?: string;
   takers: string[];
   end?: { outcome: Outcome; why: string; spot?: Spot };
+  /** The first ways that were not taken from here, and how many there are. */
   misses: MissView[];
+  missed: number;
   next: HopView[];
+  /** How many hops follow that are not told: a ladder of thousands is read by nobody. */
+  left: number;
 }
 
 /** A message followed from where it is sent. */

@@ -44,13 +44,16 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
     </p>
     <p v-if="hop.note" class="why soft">{{ hop.note }}</p>
     <details v-if="hop.misses.length">
-      <summary class="soft">{{ hop.misses.length }} not taken from here</summary>
+      <summary class="soft">{{ hop.missed }} not taken from here</summary>
       <ul>
         <li v-for="(miss, i) in hop.misses" :key="i" class="miss">
           <code>{{ miss.name }}</code> <Said :text="miss.text" />
           <button class="plain link" @click="emit('show', miss.spot)">
             {{ miss.spot.doc }} {{ miss.spot.line }}
           </button>
+        </li>
+        <li v-if="hop.missed > hop.misses.length" class="soft">
+          and {{ hop.missed - hop.misses.length }} more
         </li>
       </ul>
     </details>
@@ -63,6 +66,9 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
         @pick="emit('pick', $event)"
       />
     </ol>
+    <p v-if="hop.left" class="why soft">
+      {{ hop.left }} more {{ hop.left === 1 ? 'hop follows' : 'hops follow' }}; where they end stands above.
+    </p>
   </li>
 </template>
 
