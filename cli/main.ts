@@ -27,19 +27,21 @@ program
   .addOption(environment())
   .action(check);
 
+const REASONS = ['expired', 'rejected', 'overflow', 'too-many-deliveries'];
+
 program
   .command('trace')
   .description('trace messages, one JSON object a line, and print where each goes')
   .argument('<path...>', 'documents, or folders of them')
   .requiredOption('-m, --messages <file>', 'the messages, one JSON object a line; - for standard input')
   .addOption(
-    new Option('--fate <fate>', 'what stores do to what rests in them').choices([
-      'expired',
-      'rejected',
-      'overflow',
-      'too-many-deliveries',
-    ]),
+    new Option(
+      '--give-up <reason>',
+      'why stores give up what rests in them: followed to where it ends',
+    ).choices(REASONS),
   )
+  // what it was called before
+  .addOption(new Option('--fate <reason>').choices(REASONS).hideHelp())
   .addOption(new Option('-f, --format <format>', 'how to print').choices(['text', 'json']).default('json'))
   .addOption(environment())
   .action(traceMessages);

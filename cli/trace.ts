@@ -15,6 +15,7 @@ import { CouldNotRun, topologyAt } from './files.ts';
 
 interface Options {
   messages: string;
+  giveUp?: string;
   fate?: string;
   format: 'text' | 'json';
   environment?: string;
@@ -25,7 +26,7 @@ export async function traceMessages(paths: string[], options: Options): Promise<
   const topology = topologyAt(paths, options.environment);
   const graph = buildGraph(topology);
   const locate = locator(topology);
-  const fate = options.fate?.replaceAll('-', ' ') as DeadLetterReason | undefined;
+  const reason = (options.giveUp ?? options.fate)?.replaceAll('-', ' ') as DeadLetterReason | undefined;
   let turns: RotationState = new Map();
   let index = 0;
   for await (const line of linesOf(options.messages)) {
@@ -42,7 +43,7 @@ export async function traceMessages(paths: string[], options: Options): Promise<
     }
     const result = trace(graph, order.message, order.sending, turns);
     ({ turns } = result);
-    const data = traceData(graph, result.trace, at, locate, fate);
+    const data = traceData(graph, result.trace, at, locate, reason);
     write(options.format === 'json' ? JSON.stringify(data) : traceText(data).trimEnd());
   }
 }

@@ -122,12 +122,12 @@ describe('vondle trace', () => {
     expect(results[6].ends).toMatchObject([{ outcome: 'sent back', at: 'mainland/fares' }]);
   });
 
-  test('follows a fate to where copies rest in the end', () => {
+  test('follows what is given up to where copies rest in the end', () => {
     const path = file(
       'sailing.ndjson',
       `${JSON.stringify({ to: 'mainland/sailings', type: 'sailing-departed' })}\n`,
     );
-    const result = JSON.parse(run(['trace', 'demo/r2', '--messages', path, '--fate', 'expired']).stdout);
+    const result = JSON.parse(run(['trace', 'demo/r2', '--messages', path, '--give-up', 'expired']).stdout);
     const at = Object.fromEntries(
       result.stores.map((store: { at: string; copies: number }) => [store.at, store.copies]),
     );
