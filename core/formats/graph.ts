@@ -1,5 +1,5 @@
 /** The routing graph as data other programs read: JSON, DOT and GraphML. */
-import { XMLBuilder } from 'fast-xml-parser';
+import { sayable, xmlDocument } from './xml.ts';
 import { show } from '../conditions/explain.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
 import type { Edge } from '../brokers/terms.ts';
@@ -87,13 +87,6 @@ export function toDot(graph: RoutingGraph): string {
   ].join('\n');
 }
 
-const builder = new XMLBuilder({
-  ignoreAttributes: false,
-  attributeNamePrefix: '@',
-  format: true,
-  suppressEmptyNode: true,
-});
-
 /** @returns the graph as GraphML 1.0. */
 export function toGraphml(graph: RoutingGraph): string {
   const { topology, nodes, edges } = graphData(graph);
@@ -107,33 +100,24 @@ export function toGraphml(graph: RoutingGraph): string {
     Object.entries(values).flatMap(([name, value]) =>
       value === undefined ? [] : [{ '@key': name, '#text': sayable(value) }],
     );
-  return String(
-    builder.build({
-      '?xml': { '@version': '1.0', '@encoding': 'UTF-8' },
-      graphml: {
-        '@xmlns': 'http://graphml.graphdrawing.org/xmlns',
-        key: [...['role', 'broker', 'name'].map(key('node')), ...['kind', 'label'].map(key('edge'))],
-        graph: {
-          '@id': sayable(topology),
-          '@edgedefault': 'directed',
-          node: nodes.map(({ id, role, broker, name }) => ({
-            '@id': sayable(id),
-            data: data({ role, broker, name }),
-          })),
-          edge: edges.map(({ id, from, to, kind, label }) => ({
-            '@id': sayable(id),
-            '@source': sayable(from),
-            '@target': sayable(to),
-            data: data({ kind, label }),
-          })),
-        },
+  return xmlDocument({
+    graphml: {
+      '@xmlns': 'http://graphml.graphdrawing.org/xmlns',
+      key: [...['role', 'broker', 'name'].map(key('node')), ...['kind', 'label'].map(key('edge'))],
+      graph: {
+        '@id': sayable(topology),
+        '@edgedefault': 'directed',
+        node: nodes.map(({ id, role, broker, name }) => ({
+          '@id': sayable(id),
+          data: data({ role, broker, name }),
+        })),
+        edge: edges.map(({ id, from, to, kind, label }) => ({
+          '@id': sayable(id),
+          '@source': sayable(from),
+          '@target': sayable(to),
+          data: data({ kind, label }),
+        })),
       },
-    }),
-  );
-}
-
-/** A text with the characters that XML 1.0 cannot hold (§2.2) replaced by the replacement character. */
-function sayable(text: string): string {
-  // eslint-disable-next-line no-control-regex -- exactly the ones XML forbids
-  return text.replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|\p{Surrogate}/gu, '\ufffd');
+    },
+  });
 }
