@@ -82,6 +82,15 @@ describe('what the page is told', () => {
     expect(worker.accept('copies/shared-store at nothing', 'it is meant')).toMatchObject({ ok: false });
   });
 
+  test('a mend is tried against promises that are broken already, whether or not they were tried out since', () => {
+    hear(worker.analyse(documents, names));
+    const start = at('mainland.yaml', 'to: fares-sold') + 'to: fares-sold'.length;
+    const broken = hear(worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start, text: '' }]));
+    const finding = broken.find(({ check }) => check === 'copies/shared-store')!;
+    expect(worker.mend(finding.id, 0)).toMatchObject({ ok: true });
+    expect(hear(worker.analyse(documents, names))).toEqual(first);
+  });
+
   test('what the draft brings and cures is told against what it began from', () => {
     worker.beginFrom([{ name: 'a.yaml', text: 'brokers: { m: { kind: amqp, queues: { lonely: {} } } }\n' }]);
     expect(hear(worker.analyse(documents, names)).every(({ fresh }) => fresh)).toBe(true);

@@ -77,6 +77,8 @@ export function mendView(workspace: Workspace, id: string, index: number): MendV
   const mend = finding?.mends?.[index];
   if (!finding || !mend) return { ok: false, message: 'This finding is no longer there.' };
   const { topology } = workspace.graph;
+  // a promise that is broken already is no trouble that the mend brings
+  workspace.prove();
   const outcome = tryMend(topology, workspace.findings, finding, mend);
   if (!outcome.ok) return outcome;
   const { edits, cures, brings } = outcome;
