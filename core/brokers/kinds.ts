@@ -30,9 +30,6 @@ export const itemsOn = (decl: BrokerDecl): readonly (ReadonlyMap<string, unknown
 /** @returns what can be declared of a broker of its kind */
 export const shapeOf = ({ variant: id }: BrokerDecl): Shape<unknown> => SHAPES[id];
 
-/** @returns whether two brokers are of one kind */
-export const sameKind = (a: BrokerDecl, b: BrokerDecl): boolean => a.variant === b.variant;
-
 /** @returns what an AMQP 0-9-1 broker declares, for targets that are such brokers; undefined for any other */
 export const asAmqp = (decl: BrokerDecl | undefined): AmqpBrokerDecl | undefined =>
   decl?.variant === 'amqp' ? decl : undefined;

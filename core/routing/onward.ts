@@ -259,7 +259,7 @@ export function wayOn<M>(
 const consuming = (who: Thing, store: GraphNode): Ask => ({ who, action: 'consume', on: store.thing });
 
 /** The domain in which everything goes every way: for what ways need whatever the messages. */
-export const ANYTHING: Domain<true> = {
+const ANYTHING: Domain<true> = {
   through: () => true,
   past: () => true,
   keyed: () => true,

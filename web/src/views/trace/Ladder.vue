@@ -18,7 +18,6 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
       <span v-if="hop.copies > 1" class="copies">{{ hop.copies }} copies</span>
       <span v-if="hop.latency" class="soft">{{ hop.latency }} ms</span>
       <span v-if="hop.again" class="soft">has its copy already</span>
-      <span v-if="hop.joins" class="soft">goes on with the other copies that come here</span>
       <span
         v-if="hop.end"
         class="outcome"
@@ -42,6 +41,7 @@ const BAD = ['lost', 'refused', 'sent back', 'unresolved', 'looped'];
         {{ hop.end.spot.doc }} {{ hop.end.spot.line }}
       </button>
     </p>
+    <p v-if="hop.joins" class="why soft">It goes on with the other copies that come here.</p>
     <p v-if="hop.note" class="why soft">{{ hop.note }}</p>
     <details v-if="hop.misses.length">
       <summary class="soft">{{ hop.missed }} not taken from here</summary>
