@@ -14,8 +14,29 @@ export function tokensOf(pattern: readonly string[]): WordToken[] {
   );
 }
 
+/**
+ * Answers word by word, where nothing in the set or the pattern may be any number of words: by far the most.
+ * @returns undefined where it cannot be told so
+ */
+function wordByWord(
+  set: readonly WordToken[],
+  pattern: readonly string[],
+  fits: (token: WordToken, word: string) => boolean,
+): boolean | undefined {
+  if (pattern.includes('#')) return undefined;
+  for (const token of set) if ('any' in token && token.any === 'many') return undefined;
+  if (set.length !== pattern.length) return false;
+  for (let i = 0; i < set.length; i++) if (pattern[i] !== '*' && !fits(set[i]!, pattern[i]!)) return false;
+  return true;
+}
+
+const someFits = (token: WordToken, word: string) => 'any' in token || token.one.includes(word);
+const allFit = (token: WordToken, word: string) => 'one' in token && token.one.every((each) => each === word);
+
 /** @returns whether some key of a set matches a pattern (AMQP 0-9-1 §3.1.3.3). */
 export function overlaps(set: readonly WordToken[], pattern: readonly string[]): boolean {
+  const easy = wordByWord(set, pattern, someFits);
+  if (easy !== undefined) return easy;
   // ends[j]: whether what is left of the set and pattern[j..] share a key, for one place in the set at a time
   const width = pattern.length + 1;
   let after = new Array<boolean>(width).fill(false);
@@ -42,6 +63,8 @@ const UNSAID = Symbol('any word');
 
 /** @returns whether a pattern matches every key of a set. */
 export function covered(set: readonly WordToken[], pattern: readonly string[]): boolean {
+  const easy = wordByWord(set, pattern, allFit);
+  if (easy !== undefined) return easy;
   const seen = new Set<string>();
   /** The places in the pattern that some key so far may have led to, `#` being skipped where it may be. */
   const close = (at: ReadonlySet<number>): ReadonlySet<number> => {

@@ -42,8 +42,8 @@ export class Asking<Kind extends string, Found> {
   /** The answers of facts that are worked out, as they were given last. */
   private readonly answers = new Map<Kind, Map<unknown, unknown>>();
   private readonly telling = new Set<Look<Found>>();
-  /** Facts noted since those were gone through of whose askers none may be left. */
-  private noted = 0;
+  /** How many facts were noted when all of them were asked for still. */
+  private settled = 0;
 
   /**
    * @param subjects those of each kind, by id: one object for as long as a subject is what it was
@@ -96,8 +96,12 @@ export class Asking<Kind extends string, Found> {
 
   /** Forgets facts that nobody asks for any more: what is named anew at every key would pile up. */
   private sweep(): void {
-    if (this.noted < 2 * this.size) return;
-    this.noted = 0;
+    if (this.settled > 0 && this.size <= 2 * this.settled) return;
+    if (this.settled > 0) this.forget();
+    this.settled = this.size;
+  }
+
+  private forget(): void {
     for (const askers of this.askers.values())
       for (const [about, known] of askers)
         if (![known].flat().some(({ look }) => look.live)) askers.delete(about);
@@ -109,7 +113,6 @@ export class Asking<Kind extends string, Found> {
     let askers = this.askers.get(kind);
     if (!askers) this.askers.set(kind, (askers = new Map()));
     const known = askers.get(about);
-    this.noted++;
     if (known === undefined) askers.set(about, asker);
     else if (!Array.isArray(known)) {
       if (known !== asker) askers.set(about, known.look.live ? [known, asker] : asker);

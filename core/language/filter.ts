@@ -20,7 +20,6 @@ import {
   type Node,
   type ScalarNode,
   isNothing,
-  keyText,
   offsetIn,
 } from '../syntax/tree.ts';
 
@@ -122,8 +121,7 @@ function one(node: Node, reading: Reading, depth: number): Predicate | undefined
     );
     return undefined;
   }
-  const { key, value } = node.entries[0] as Entry;
-  const dialect = keyText(key);
+  const { name: dialect, key, value } = node.entries[0] as Entry;
   switch (dialect) {
     case 'selector':
       return selector(value, reading);
@@ -184,7 +182,7 @@ function each(
     const constant = oneValue.read(entry.value, reading);
     if (!constant) return undefined;
     const place = entryPlace(reading, node, index);
-    of.push(make({ in: 'either', name: keyText(entry.key) }, constant, place));
+    of.push(make({ in: 'either', name: entry.name }, constant, place));
   }
   return of.length === 1 ? of[0] : { op: 'all', of, place: reading.place(node) };
 }

@@ -510,7 +510,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
     const seen = new Set<string>();
     for (const { node } of fragments) {
       if (node.kind !== 'map') continue;
-      const names = (node.names ??= new Set(node.entries.map((entry) => keyText(entry.key))));
+      const names = (node.names ??= new Set(node.entries.map(({ name }) => name)));
       for (const name of names) {
         if (seen.has(name)) return undefined;
         seen.add(name);
@@ -612,7 +612,7 @@ function gather(fragments: readonly Fragment[], reading: Reading): Map<string, F
       continue;
     }
     for (const entry of node.entries) {
-      const name = keyText(entry.key);
+      const { name } = entry;
       const found = byName.get(name);
       if (found) found.push({ doc, entry });
       else byName.set(name, [{ doc, entry }]);
@@ -704,8 +704,7 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
     }
     return result as ObjectOf<F>;
   };
-  const unknownKey = (key: ScalarNode, reading: Reading) => {
-    const name = keyText(key);
+  const unknownKey = ({ name, key }: Entry, reading: Reading) => {
     const hint = nearest(name, names);
     const mends = hint ? [writing(reading.place(key), hint)] : undefined;
     reading.report(
@@ -730,12 +729,12 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
     }
     const present = new Set<string>();
     for (const entry of node.entries) {
-      const name = keyText(entry.key);
+      const { name } = entry;
       const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
       if (!known) {
-        unknownKey(entry.key, reading);
+        unknownKey(entry, reading);
       } else if (present.has(name)) {
-        const first = node.entries.find((other) => keyText(other.key) === name)!;
+        const first = node.entries.find((other) => other.name === name)!;
         once(
           [first, entry].map((each) => ({ doc: reading.doc, entry: each })),
           name,
@@ -764,7 +763,7 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
       if (!known) {
         for (const { doc, entry } of found) {
           reading.doc = doc;
-          unknownKey(entry.key, reading);
+          unknownKey(entry, reading);
         }
         continue;
       }
@@ -826,7 +825,7 @@ export function variant<V extends Record<string, Shape<unknown>>>(
     let chosen: string | undefined;
     let stated: Node | undefined;
     for (const { doc, node } of fragments) {
-      const entry = node.kind === 'map' ? node.entries.find((each) => keyText(each.key) === by) : undefined;
+      const entry = node.kind === 'map' ? node.entries.find(({ name }) => name === by) : undefined;
       if (!entry || stated) continue;
       reading.doc = doc;
       stated = entry.value;

@@ -8,7 +8,7 @@
  * the end the whole document. A test holds the two ways together.
  */
 import type { TextEdit } from '../base/edits.ts';
-import type { Made } from './making.ts';
+import { type Made, withValue } from './making.ts';
 import { parseItems } from './parse-fast.ts';
 import { parseDocument } from './parse.ts';
 import { type Collection, type Node, type Stretch, type Tree, childAt, offsetIn, sizeOf } from './tree.ts';
@@ -147,7 +147,7 @@ function withChild(block: Collection, index: number, child: Collection, making: 
   const shift = Array.from({ length: count }, (_, i) => (block.shift?.[i] ?? 0) + (i > index ? by : 0));
   if (block.kind === 'map') {
     const entries = block.entries.slice();
-    entries[index] = { key: entries[index]!.key, value: child };
+    entries[index] = withValue(entries[index]!, child);
     const made = { ...block, entries, shift };
     return renewed(block, { ...made, length: lengthOf(made) }, making);
   }
@@ -188,8 +188,8 @@ function spliced(
   };
   if (block.kind === 'map' && fresh.kind === 'map') {
     fresh.entries.forEach(({ key, value }, i) => {
-      adopt(key, first + i);
       adopt(value, first + i);
+      adopt(key, first + i);
     });
     const entries = [...block.entries.slice(0, first), ...fresh.entries, ...block.entries.slice(last + 1)];
     const made = { ...block, ...place, entries };

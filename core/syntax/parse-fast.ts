@@ -7,7 +7,7 @@
  * document instead: it never has to decide what is an error. What it does read, it reads exactly as
  * the full parser would; a test holds the two together.
  */
-import { type Made, UNPLACED, adoptEntry, adoptItem, made, scalar } from './making.ts';
+import { type Made, PlainEntry, adoptItem, adoptPlain, close, listAt, mapAt, scalar } from './making.ts';
 import { DEEPEST } from './parse-full.ts';
 import type { Entry, ListNode, MapNode, Node, ScalarNode } from './tree.ts';
 
@@ -29,6 +29,9 @@ const MAP_CLOSE = 125;
 
 /** What a plain scalar here may not begin with; `-`, `?` and `:` only before a space. */
 const INDICATORS = new Set([...',[]{}#&*!|>\'"%@`'].map((char) => char.charCodeAt(0)));
+
+/** Longer texts are kept as a part of the document's, or come once. */
+const LONGEST_WORD = 24;
 
 /** @returns the tree, undefined inside for an empty document; or undefined when the full parser is needed. */
 export function parseFast(text: string): { readonly root: Node | undefined } | undefined {
@@ -58,6 +61,7 @@ function unlessGivenUp<T>(text: string, parse: (text: string) => T): T | undefin
 
 class Parser {
   private at = 0;
+  private readonly words = new Map<string, string>();
   /** Where the line that `at` is on begins. */
   private line = 0;
 
@@ -149,23 +153,22 @@ class Parser {
   private map(column: number): MapNode {
     const start = this.at;
     const entries: Entry[] = [];
-    const map = made<MapNode>({ kind: 'map', entries, flow: false, offset: start, ...UNPLACED });
+    const map = mapAt(start, false, entries);
     let end: number;
     do {
       if (this.isDash()) throw GIVE_UP;
       const key = this.blockKey();
       const colon = this.at - 1;
       const value = this.afterColon(column);
-      end = adoptEntry(map, entries, key, value, colon);
+      end = adoptPlain(map, entries, key, value, colon);
     } while (this.next(column));
-    map.length = end - start;
-    return map;
+    return close(map, end - start);
   }
 
   private list(column: number): ListNode {
     const start = this.at;
     const items: Node[] = [];
-    const list = made<ListNode>({ kind: 'list', items, flow: false, offset: start, ...UNPLACED });
+    const list = listAt(start, false, items);
     let end = start;
     do {
       if (!this.isDash()) throw GIVE_UP;
@@ -173,8 +176,7 @@ class Parser {
       const item = this.item(column);
       end = Math.max(end, adoptItem(list, items, item, dash));
     } while (this.next(column, true));
-    list.length = end - start;
-    return list;
+    return close(list, end - start);
   }
 
   /** Whether another entry follows in the same column. A deeper line is something this parser does not know. */
@@ -219,13 +221,13 @@ class Parser {
     }
   }
 
-  private blockKey(): ScalarNode {
+  private blockKey(): PlainEntry {
     const { text } = this;
     const start = this.at;
     const first = this.code();
-    let key: ScalarNode;
+    let key: PlainEntry;
     if (first === QUOTE || first === APOSTROPHE) {
-      key = this.quoted(first);
+      key = this.quotedKey(first);
       while (this.code() === SPACE) this.at++;
       if (this.code() !== COLON) throw GIVE_UP;
     } else {
@@ -236,11 +238,11 @@ class Parser {
         if (code === HASH && text.charCodeAt(this.at - 1) === SPACE) throw GIVE_UP;
         if (code === COLON && endsKey(this.code(1))) break;
       }
-      key = this.plain(start, this.at);
+      key = this.plainKey(start, this.at);
     }
     this.at++;
     // the full parser counts keys longer than this as a mistake
-    if (this.at - start > 1000 || key.value === '<<' || key.source === '') throw GIVE_UP;
+    if (this.at - start > 1000 || key.name === '<<' || key.name === '') throw GIVE_UP;
     return key;
   }
 
@@ -306,9 +308,33 @@ class Parser {
   }
 
   private plain(start: number, end: number): ScalarNode {
+    const source = this.written(start, this.trimmed(start, end));
+    return scalar(resolve(source), source, false, start, start + source.length);
+  }
+
+  private plainKey(start: number, end: number): PlainEntry {
+    const name = this.written(start, this.trimmed(start, end));
+    return new PlainEntry(name, false, start, name.length);
+  }
+
+  private quotedKey(quote: number): PlainEntry {
+    const start = this.at;
+    return new PlainEntry(this.quotedText(quote), true, start, this.at - start);
+  }
+
+  private trimmed(start: number, end: number): number {
     while (end > start && this.text.charCodeAt(end - 1) === SPACE) end--;
-    const source = this.text.slice(start, end);
-    return scalar(resolve(source), source, false, start, end);
+    return end;
+  }
+
+  /** What is written there: one string for all places where the same is, since most words come often. */
+  private written(start: number, end: number): string {
+    const found = this.text.slice(start, end);
+    if (end - start > LONGEST_WORD) return found;
+    const known = this.words.get(found);
+    if (known !== undefined) return known;
+    this.words.set(found, found);
+    return found;
   }
 
   /** The offset of the quote that closes the one at `at`. */
@@ -327,18 +353,22 @@ class Parser {
 
   private quoted(quote: number): ScalarNode {
     const start = this.at;
-    const close = this.closing(start, quote);
-    const raw = this.text.slice(start + 1, close);
+    const value = this.quotedText(quote);
+    return scalar(value, value, true, start, this.at);
+  }
+
+  private quotedText(quote: number): string {
+    const close = this.closing(this.at, quote);
+    const raw = this.written(this.at + 1, close);
     this.at = close + 1;
-    let value = raw;
-    if (quote === APOSTROPHE) value = raw.replaceAll("''", "'");
-    else if (raw.includes('\\')) {
+    if (quote === APOSTROPHE) return raw.replaceAll("''", "'");
+    if (raw.includes('\\')) {
       // JSON's escapes are YAML's too; what JSON does not know is left to the full parser
       // eslint-disable-next-line no-control-regex -- raw control characters are what it must refuse
       if (!/^(?:[^\\\u0000-\u001f]|\\["\\/bfnrt]|\\u[0-9a-fA-F]{4})*$/.test(raw)) throw GIVE_UP;
-      value = JSON.parse(`"${raw}"`) as string;
+      return JSON.parse(`"${raw}"`) as string;
     }
-    return scalar(value, value, true, start, this.at);
+    return raw;
   }
 
   private flow(column: number): MapNode | ListNode {
@@ -346,14 +376,13 @@ class Parser {
     const start = this.at++;
     const around =
       this.text.charCodeAt(start) === MAP_OPEN ? this.flowMap(start, column) : this.flowList(start, column);
-    around.length = ++this.at - start;
     this.depth--;
-    return around;
+    return close<MapNode | ListNode>(around, ++this.at - start);
   }
 
   private flowMap(start: number, column: number): Made<MapNode> {
     const entries: Entry[] = [];
-    const map = made<MapNode>({ kind: 'map', entries, flow: true, offset: start, ...UNPLACED });
+    const map = mapAt(start, true, entries);
     for (;;) {
       this.flowSpace(column);
       if (this.code() === MAP_CLOSE) return map;
@@ -364,7 +393,7 @@ class Parser {
 
   private flowList(start: number, column: number): Made<ListNode> {
     const items: Node[] = [];
-    const list = made<ListNode>({ kind: 'list', items, flow: true, offset: start, ...UNPLACED });
+    const list = listAt(start, true, items);
     for (;;) {
       this.flowSpace(column);
       if (this.code() === LIST_CLOSE) return list;
@@ -385,32 +414,34 @@ class Parser {
   private flowEntry(column: number, map: MapNode, entries: Entry[]): void {
     const first = this.code();
     const start = this.at;
-    let key: ScalarNode;
-    if (first === QUOTE || first === APOSTROPHE) key = this.quoted(first);
-    else key = this.flowPlain();
+    const key =
+      first === QUOTE || first === APOSTROPHE
+        ? this.quotedKey(first)
+        : this.plainKey(start, this.flowPlainEnd());
     const keyLine = this.line;
     this.flowSpace(column);
     // a key without a colon, or one over lines or too long, is for the full parser
     if (this.code() !== COLON || this.line !== keyLine || this.at - start > 1000) throw GIVE_UP;
-    if (key.value === '<<' || (key.source === '' && !key.quoted)) throw GIVE_UP;
+    if (key.name === '<<' || (key.name === '' && !key.quoted)) throw GIVE_UP;
     const colonEnd = ++this.at;
     if (!key.quoted && !endsFlowKey(this.code())) throw GIVE_UP;
     this.flowSpace(column);
     const code = this.code();
     const value = code === COMMA || code === MAP_CLOSE ? nothing(colonEnd) : this.flowValue(column);
-    adoptEntry(map, entries, key, value, colonEnd - 1);
+    adoptPlain(map, entries, key, value, colonEnd - 1);
   }
 
   private flowValue(column: number): Node {
     const code = this.code();
     if (code === MAP_OPEN || code === LIST_OPEN) return this.flow(column);
     if (code === QUOTE || code === APOSTROPHE) return this.quoted(code);
-    return this.flowPlain();
+    const start = this.at;
+    return this.plain(start, this.flowPlainEnd());
   }
 
-  private flowPlain(): ScalarNode {
+  /** Goes past a plain scalar. @returns where it ends, spaces behind it included */
+  private flowPlainEnd(): number {
     const { text } = this;
-    const start = this.at;
     const first = this.code();
     if (INDICATORS.has(first) || Number.isNaN(first)) throw GIVE_UP;
     if (first === DASH || first === COLON || first === 63) {
@@ -435,7 +466,7 @@ class Parser {
       if (code === HASH && text.charCodeAt(this.at - 1) === SPACE) break;
       if (code === COLON && endsFlowKey(this.code(1))) break;
     }
-    return this.plain(start, this.at);
+    return this.at;
   }
 
   /** Spaces, line breaks and comments between the parts of a flow. */

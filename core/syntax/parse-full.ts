@@ -12,7 +12,7 @@ import {
   type YAMLMap,
   type YAMLSeq,
 } from 'yaml';
-import { type Made, UNPLACED, adoptEntry, adoptItem, made, scalar as makeScalar } from './making.ts';
+import { type Made, adoptEntry, adoptItem, close, listAt, mapAt, scalar as makeScalar } from './making.ts';
 import type { Entry, ListNode, MapNode, Node, ScalarNode, SyntaxProblem, Tree } from './tree.ts';
 
 /** An alias may repeat a part of the text; past this many nodes made from aliases it is an attack, not a topology. */
@@ -118,7 +118,7 @@ class Converter {
   private list(node: YAMLSeq.Parsed, start: number, end: number, depth: number, inAlias: boolean): ListNode {
     const flow = node.flow === true;
     const items: Node[] = [];
-    const list = made<ListNode>({ kind: 'list', items, flow, offset: start, ...UNPLACED });
+    const list = listAt(start, flow, items);
     const dashes = flow ? [] : dashesOf(node);
     let last = start;
     node.items.forEach((item, i) => {
@@ -133,14 +133,13 @@ class Converter {
       const placed = dash !== undefined && isMissing(child) ? empty(dash + 1) : child;
       last = Math.max(last, adoptItem(list, items, placed, dash ?? placed.offset));
     });
-    list.length = (flow || items.length === 0 ? end : last) - start;
-    return list;
+    return close(list, (flow || items.length === 0 ? end : last) - start);
   }
 
   private map(node: YAMLMap.Parsed, start: number, end: number, depth: number, inAlias: boolean): MapNode {
     const flow = node.flow === true;
     const entries: Entry[] = [];
-    const map = made<MapNode>({ kind: 'map', entries, flow, offset: start, ...UNPLACED });
+    const map = mapAt(start, flow, entries);
     let last: number | undefined;
     for (const pair of node.items) {
       const keyNode = pair.key as ParsedNode | null;
@@ -165,8 +164,7 @@ class Converter {
       if (question !== undefined) (key as Made<ScalarNode>).lead = keyStart - question;
     }
     // a block ends where its last value does, not with the line breaks behind it
-    map.length = (flow ? end : (last ?? end)) - start;
-    return map;
+    return close(map, (flow ? end : (last ?? end)) - start);
   }
 }
 

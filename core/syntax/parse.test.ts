@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { parseFast } from './parse-fast.ts';
 import { parseFull } from './parse-full.ts';
+import type { Entry } from './tree.ts';
 
 /** FUZZ=20 tries twenty times as many texts. */
 const MORE = Number(process.env['FUZZ'] ?? 1);
@@ -11,9 +12,17 @@ const demo = ['r1', 'r2', 'draft'].flatMap((folder) =>
   readdirSync(join(ROOT, folder)).map((name) => readFileSync(join(ROOT, folder, name), 'utf8')),
 );
 
-/** A tree without the way from its nodes to what is around them. */
+/** A tree without the way from its nodes to what is around them, the keys of its entries made into nodes. */
 const told = (root: unknown): unknown =>
-  JSON.parse(JSON.stringify(root ?? null, (key, value: unknown) => (key === 'within' ? undefined : value)));
+  JSON.parse(
+    JSON.stringify(root ?? null, (key, value: unknown) =>
+      key === 'within'
+        ? undefined
+        : key === 'entries'
+          ? (value as Entry[]).map(({ name, key, value }) => ({ name, key, value }))
+          : value,
+    ),
+  );
 
 /** Whatever the fast parser reads, the full one must read the same, without a problem. @returns whether it read */
 function agrees(text: string): boolean {

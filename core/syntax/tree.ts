@@ -55,6 +55,8 @@ interface Around extends InTree {
 }
 
 export interface Entry {
+  /** The name its key stands for: `007` stays `007`, `true` stays `true`. */
+  readonly name: string;
   readonly key: ScalarNode;
   readonly value: Node;
 }
@@ -176,10 +178,10 @@ export function startIn(tree: Tree, node: Node): number | undefined {
 /** @returns the value of the first entry with that key, or undefined. */
 export function entryOf(node: Node | undefined, key: string): Entry | undefined {
   if (node?.kind !== 'map') return undefined;
-  return node.entries.find((entry) => keyText(entry.key) === key);
+  return node.entries.find(({ name }) => name === key);
 }
 
-/** @returns a key as the name it stands for: `007` stays `007`, `true` stays `true`. */
+/** @returns a scalar as the name it stands for: `007` stays `007`, `true` stays `true`. */
 export function keyText(key: ScalarNode): string {
   return key.quoted ? String(key.value) : key.source;
 }
@@ -194,8 +196,7 @@ export function toJson(node: Node, scalar: (node: ScalarNode) => unknown = (n) =
   if (node.kind === 'scalar') return scalar(node);
   if (node.kind === 'list') return node.items.map((item) => toJson(item, scalar));
   const result: Record<string, unknown> = {};
-  for (const { key, value } of node.entries) {
-    const name = keyText(key);
+  for (const { name, value } of node.entries) {
     if (!Object.hasOwn(result, name)) {
       // defineProperty, so that a key named __proto__ is data like any other
       Object.defineProperty(result, name, {

@@ -175,14 +175,14 @@ function parameterValues(
   for (const { node } of fragments) {
     const parameters = entryOf(node, 'parameters')?.value;
     if (parameters?.kind !== 'map') continue;
-    for (const { key, value } of parameters.entries) {
-      if (!values.has(keyText(key))) set(keyText(key), entryOf(value, 'default')?.value);
+    for (const { name, value } of parameters.entries) {
+      if (!values.has(name)) set(name, entryOf(value, 'default')?.value);
     }
   }
   if (environment === undefined) return values;
   for (const { node } of fragments) {
     const given = entryOf(entryOf(entryOf(node, 'environments')?.value, environment)?.value, 'values')?.value;
-    if (given?.kind === 'map') for (const { key, value } of given.entries) set(keyText(key), value);
+    if (given?.kind === 'map') for (const { name, value } of given.entries) set(name, value);
   }
   return values;
 }

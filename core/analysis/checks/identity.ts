@@ -7,9 +7,7 @@ import type { Finding } from '../../topology/topology.ts';
 /** What tells an item of a list from its siblings: its name where it has one, else which one it is. */
 function itemSign(item: Node, index: number): string {
   if (item.kind !== 'map') return `${index}`;
-  const name = item.entries.find(
-    ({ key, value }) => keyText(key) === 'name' && value.kind === 'scalar',
-  )?.value;
+  const name = item.entries.find(({ name, value }) => name === 'name' && value.kind === 'scalar')?.value;
   return name?.kind === 'scalar' ? `(${keyText(name)})` : `${index}`;
 }
 
@@ -19,7 +17,7 @@ function pathSign({ trees }: Placed, { place }: Finding): string | undefined {
   const steps = tree && place.node ? stepsIn(tree, place.node) : undefined;
   return steps
     ?.map(({ parent, index, node }) =>
-      parent.kind === 'map' ? keyText(parent.entries[index]!.key) : itemSign(node, index),
+      parent.kind === 'map' ? parent.entries[index]!.name : itemSign(node, index),
     )
     .join('/');
 }

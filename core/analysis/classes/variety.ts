@@ -30,7 +30,11 @@ export interface Verdict {
   readonly every: boolean;
 }
 
+const ALL: Verdict = { some: true, every: true };
+const NONE: Verdict = { some: false, every: false };
 const MAYBE: Verdict = { some: true, every: false };
+
+const verdictOf = (some: boolean, every: boolean): Verdict => (every && some ? ALL : some ? MAYBE : NONE);
 
 /** More combinations than this are not tried. */
 const MOST = 4096;
@@ -325,8 +329,8 @@ export function survey(conditions: readonly Predicate[], arrival: Arrival): Mess
   });
 }
 
-/** Whether a condition asks for nothing but the key. */
-function keyPattern(condition: Predicate): readonly string[] | string | undefined {
+/** @returns the key, or the words of the pattern, that a condition asks for, where it asks for nothing else. */
+export function keyPattern(condition: Predicate): readonly string[] | string | undefined {
   if (condition.op === 'words' && condition.of.in === 'key') return condition.pattern;
   if (condition.op === 'equals' && condition.of.in === 'key' && typeof condition.value === 'string')
     return condition.value;
@@ -335,24 +339,27 @@ function keyPattern(condition: Predicate): readonly string[] | string | undefine
 
 /** @returns what a condition does to the messages of an arrival. */
 export function verdictOn(condition: Predicate, arrival: Arrival): Verdict {
-  if (condition.op === 'always') return { some: true, every: true };
+  if (condition.op === 'always') return ALL;
   const pattern = keyPattern(condition);
   if (pattern !== undefined) {
     if (arrival.wrapped) {
       const holds = typeof pattern === 'string' ? pattern === '' : wordsMatch(pattern, []);
-      return { some: holds, every: holds };
+      return verdictOf(holds, holds);
     }
     const words = keyWords(arrival);
     if (!words) return MAYBE;
     if (typeof pattern !== 'string')
-      return { some: overlaps(words, pattern), every: covered(words, pattern) };
+      return overlaps(words, pattern) ? verdictOf(true, covered(words, pattern)) : NONE;
     const wanted = wordsOf(pattern);
     // a key to equal may hold what would be a wildcard in a pattern
     const fixed =
       words.length === wanted.length &&
       words.every((token, i) => ('one' in token ? token.one.includes(wanted[i]!) : token.any === 'one'));
     if (words.some((token) => 'any' in token && token.any === 'many')) return MAYBE;
-    return { some: fixed, every: fixed && words.every((token) => 'one' in token && token.one.length === 1) };
+    return verdictOf(
+      fixed,
+      words.every((token) => 'one' in token && token.one.length === 1),
+    );
   }
   const messages = survey([condition], arrival);
   if (!messages) return MAYBE;
@@ -362,5 +369,5 @@ export function verdictOn(condition: Predicate, arrival: Arrival): Verdict {
     if (evaluate(condition, message) === true) some = true;
     else every = false;
   }
-  return { some, every };
+  return verdictOf(some, every);
 }

@@ -1,5 +1,5 @@
 /** Messages of a type in the forms they come in, and what the conditions of ways do to them. */
-import { type Arrival, type Verdict, verdictOn } from './variety.ts';
+import { type Arrival, type Verdict, keyPattern, verdictOn } from './variety.ts';
 import type { Edge } from '../../brokers/terms.ts';
 import { remembered } from '../../incremental/memory.ts';
 import type { MessageType } from '../../topology/messages.ts';
@@ -21,11 +21,11 @@ const verdictsOf = remembered((_: Edge): { readonly arrival: Arrival; readonly v
 /** So many verdicts are remembered of one way. */
 const MOST_VERDICTS = 2_000;
 
-const ALL: Verdict = { some: true, every: true };
-
 /** @returns what a way's condition does to messages that come to it */
 export function verdictAt(edge: Edge, arrival: Arrival): Verdict {
-  if (edge.condition.op === 'always') return ALL;
+  // these are told sooner than looked up
+  if (edge.condition.op === 'always' || keyPattern(edge.condition) !== undefined)
+    return verdictOn(edge.condition, arrival);
   const known = verdictsOf(edge);
   for (const each of known) if (each.arrival === arrival) return each.verdict;
   const verdict = verdictOn(edge.condition, arrival);

@@ -16,7 +16,7 @@ import {
 import { begun, beside } from './ways.ts';
 import type { Placed } from '../place.ts';
 import { plainOrQuoted } from '../render.ts';
-import { type Node, isNothing, keyText, sizeOf } from '../tree.ts';
+import { type Node, isNothing, sizeOf } from '../tree.ts';
 
 /** Moves what stands at a path into another document, its text as it is written (indented to its new place). */
 export function moveTo(placed: Placed, path: Path, to: string): Proved {
@@ -56,7 +56,7 @@ function arrive(target: Source, path: Path, source: Source, moved: Reached): Pro
   const is: Expected = (node) => {
     const at = inner.reduce<Node | undefined>((each, name) => {
       if (each?.kind !== 'map' || sizeOf(each) !== 1) return undefined;
-      return keyText(each.entries[0]!.key) === name ? each.entries[0]!.value : undefined;
+      return each.entries[0]!.name === name ? each.entries[0]!.value : undefined;
     }, node);
     return at !== undefined && isLike(moved.node)(at);
   };

@@ -45,7 +45,7 @@ export function sameData(a: Node | undefined, b: Node | undefined): boolean {
 }
 
 const sameEntry = (a: Entry, b: Entry): boolean =>
-  a === b || (keyText(a.key) === keyText(b.key) && sameData(a.value, b.value));
+  a === b || (a.name === b.name && sameData(a.value, b.value));
 
 /** @returns whether a tree differs from another in exactly what was meant for its document */
 export function holds(before: Tree, after: Tree, intents: readonly Intent[]): boolean {
@@ -115,7 +115,7 @@ function entriesMeant(
   let at = 0;
   const skipEntered = () => {
     for (let entry = after[at]; entry; entry = after[++at]) {
-      const name = keyText(entry.key);
+      const { name } = entry;
       const here = coming.get(name);
       if (!here?.is(entry.value)) return;
       coming.delete(name);
@@ -128,7 +128,7 @@ function entriesMeant(
     const now = after[at++];
     if (!now) return false;
     const named = whole.find(({ does }) => does === 'name');
-    if (keyText(now.key) !== (named?.does === 'name' ? named.is : keyText(entry.key))) return false;
+    if (now.name !== (named?.does === 'name' ? named.is : entry.name)) return false;
     if (now !== entry && !meant(entry.value, now.value, inside, depth + 1)) return false;
     if (now === entry && inside.length) return false;
   }
@@ -188,9 +188,7 @@ export function isJson(json: unknown): Expected {
     const entries = Array.isArray(json) ? undefined : Object.entries(json);
     return (
       entries?.length === sizeOf(node) &&
-      node.entries.every(
-        ({ key, value }, i) => keyText(key) === entries[i]![0] && isJson(entries[i]![1])(value),
-      )
+      node.entries.every(({ name, value }, i) => name === entries[i]![0] && isJson(entries[i]![1])(value))
     );
   };
 }

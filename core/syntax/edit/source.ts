@@ -7,7 +7,6 @@ import {
   type Tree,
   childAt,
   indexIn,
-  keyText,
   offsetIn,
   sizeOf,
 } from '../tree.ts';
@@ -47,7 +46,7 @@ export function childStep(parent: Reached, index: number): Reached {
 
 /** @returns the index of the first entry of that name; -1 where there is none */
 export const entryIndex = (map: MapNode, name: string): number =>
-  map.entries.findIndex(({ key }) => keyText(key) === name);
+  map.entries.findIndex((entry) => entry.name === name);
 
 /** Walks a path as far as it leads. @returns the steps found, outermost first, the root not among them */
 export function walk(source: Source, path: Path): Reached[] {

@@ -141,14 +141,12 @@ interface Naming {
 function namingsIn(node: Node, name: string, other: string): Naming[] {
   if (node.kind === 'list') return node.items.flatMap((item) => namingsIn(item, name, other));
   if (node.kind !== 'map') return [];
-  return node.entries.flatMap(({ key, value }): Naming[] => {
-    if (keyText(key) === 'selector' && value.kind === 'scalar') {
+  return node.entries.flatMap(({ name: key, value }): Naming[] => {
+    if (key === 'selector' && value.kind === 'scalar') {
       const text = renameInSelector(keyText(value), name, other);
       return text === undefined ? [] : [{ node: value, text }];
     }
-    if (value.kind !== 'map' || keyText(key) === 'not') return namingsIn(value, name, other);
-    return value.entries.flatMap((each) =>
-      keyText(each.key) === name ? [{ node: each.key, text: other }] : [],
-    );
+    if (value.kind !== 'map' || key === 'not') return namingsIn(value, name, other);
+    return value.entries.flatMap((each) => (each.name === name ? [{ node: each.key, text: other }] : []));
   });
 }
