@@ -1,4 +1,5 @@
-/** `npm run bench [reading keys tracing picture checks large server]`: ratios against peers, all measured in one run. */
+/** `npm run bench [reading keys tracing picture checks large broker server]`: ratios against peers, all measured in one run. */
+import { broker } from './broker.ts';
 import { checks } from './checks.ts';
 import { keys } from './keys.ts';
 import { large } from './large.ts';
@@ -14,6 +15,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   picture,
   checks,
   large,
+  broker,
   server,
 };
 const chosen = process.argv.slice(2);

@@ -15,15 +15,15 @@ function demo() {
   }));
 }
 
-interface Send {
+export interface Send {
   readonly message: Message;
   readonly to: string;
   readonly from: string;
   readonly via?: 'amqp' | 'mqtt';
 }
 
-/** Every sample of every published type, as each of its publishers sends it. */
-function sendsOf(graph: RoutingGraph): Send[] {
+/** @returns every sample of every published type, as each of its publishers sends it */
+export function sendsOf(graph: RoutingGraph): Send[] {
   const { declared, messages } = graph.topology;
   return [...(declared.apps?.values() ?? [])].flatMap(({ name, value }) =>
     (value.publishes?.items ?? []).flatMap((publish) => {

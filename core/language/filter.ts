@@ -2,16 +2,8 @@
 import { nearest } from '../base/similar.ts';
 import type { Attribute, Predicate } from '../conditions/predicate.ts';
 import { parseSelector } from '../conditions/selector.ts';
-import {
-  type JsonSchema,
-  type Reading,
-  type Shape,
-  constant as constantShape,
-  field,
-  list,
-  mapOf,
-  text,
-} from './shape.ts';
+import type { Reading } from './reading.ts';
+import { type JsonSchema, type Shape, constant as constantShape, field, list, mapOf, text } from './shape.ts';
 import type { Located, Place } from '../syntax/place.ts';
 import {
   type Entry,

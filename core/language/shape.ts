@@ -8,175 +8,14 @@ import { nearest } from '../base/similar.ts';
 import { byteLength, parseDuration, parseRate, parseSize } from '../base/values.ts';
 import { Layered } from '../incremental/layered.ts';
 import { remembered } from '../incremental/memory.ts';
-import { type FindingOf, type Severity, writing } from './finding.ts';
-import { type Located, type Place, type Placed, placeOf } from '../syntax/place.ts';
+import { type Whole, keptOf } from '../incremental/pieces.ts';
+import { writing } from './finding.ts';
+import type { Fragment, Reading } from './reading.ts';
+import { type Located, type Place, placeOf } from '../syntax/place.ts';
 import { typedScalar } from '../syntax/scalars.ts';
 import { type Entry, type Node, type ScalarNode, isNothing, keyText, toJson } from '../syntax/tree.ts';
 
 export type JsonSchema = { readonly [key: string]: unknown };
-
-/** A finding of reading: its mends need nothing but the documents. */
-export type ReadingFinding = FindingOf<Placed>;
-
-/** What reading needs and leaves behind. */
-export class Reading {
-  readonly findings: ReadingFinding[] = [];
-  /** The parameters met, some perhaps more than once. */
-  readonly usedParameters: string[] = [];
-  /** The document being read. */
-  doc = '';
-  /** Where in the topology fragments are being put together. */
-  private at = '';
-  /** What was put together in this reading. */
-  wholes: Wholes = new Map();
-
-  /**
-   * @param parameters what `${name}` stands for; nodes read with the same map need not be read again
-   * @param earlier what the reading before this one put together
-   */
-  constructor(
-    readonly parameters: ReadonlyMap<string, string>,
-    private earlier: Wholes = new Map(),
-  ) {}
-
-  /** @returns a node's place */
-  place(node: Node): Place {
-    return placeOf(this.doc, node);
-  }
-
-  /**
-   * Reads a map or list with a shape, or takes what it was read as before. What has findings is read
-   * anew each time: they are few, and what they say may hang on more than the node.
-   */
-  remember<T>(shape: unknown, node: Node, read: () => T | undefined): T | undefined {
-    const { memo } = node;
-    if (memo && memo.shape === shape && memo.with === this.parameters) {
-      for (const each of memo.usedParameters) this.usedParameters.push(each);
-      return memo.value as T;
-    }
-    const findings = this.findings.length;
-    const used = this.usedParameters.length;
-    const value = read();
-    node.memo =
-      this.findings.length === findings && value !== undefined
-        ? { shape, with: this.parameters, value, usedParameters: this.usedParameters.slice(used) }
-        : undefined;
-    return value;
-  }
-
-  /**
-   * Puts fragments together with a shape, or takes what came of the very same ones before; as with
-   * `remember`, only what has no findings is kept.
-   * @param read is given what was made here of other fragments last
-   */
-  together<T>(
-    shape: object,
-    fragments: readonly Fragment[],
-    read: (before: Whole<T> | undefined) => T | undefined,
-  ): T | undefined {
-    const known = this.earlier.get(shape)?.get(this.at) as Whole<T> | undefined;
-    const before = known?.value !== undefined && known.with === this.parameters ? known : undefined;
-    if (before && sameFragments(before.fragments, fragments)) {
-      for (const each of before.usedParameters) this.usedParameters.push(each);
-      this.keep(shape, before);
-      return before.value;
-    }
-    const findings = this.findings.length;
-    const used = this.usedParameters.length;
-    // what is put together inside of it goes along with it
-    const outside = { earlier: this.earlier, wholes: this.wholes };
-    this.earlier = known?.inside ?? new Map();
-    const inside: Wholes = (this.wholes = new Map());
-    const value = read(before);
-    Object.assign(this, outside);
-    const sound = this.findings.length === findings && value !== undefined;
-    this.keep(shape, {
-      fragments,
-      with: this.parameters,
-      value: sound ? value : undefined,
-      usedParameters: sound ? this.usedParameters.slice(used) : [],
-      inside,
-    });
-    return value;
-  }
-
-  private keep(shape: object, whole: Whole<unknown>): void {
-    let own = this.wholes.get(shape);
-    if (!own) this.wholes.set(shape, (own = new Map()));
-    own.set(this.at, whole);
-  }
-
-  /** Reads what stands under a name of what is being put together. */
-  under<T>(name: string, read: () => T): T {
-    const before = this.at;
-    this.at = `${before}/${name.length}:${name}`;
-    const value = read();
-    this.at = before;
-    return value;
-  }
-
-  report(
-    check: string,
-    at: Node | Place,
-    message: string,
-    more: { severity?: Severity; related?: ReadingFinding['related']; mends?: ReadingFinding['mends'] } = {},
-  ): void {
-    const { severity = 'error', ...rest } = more;
-    const place = 'kind' in at ? this.place(at) : at;
-    this.findings.push({ check: `language/${check}`, severity, message, place, ...rest });
-  }
-
-  /**
-   * Replaces `${name}` in a scalar by parameters; `$${` stands for `${`.
-   * @returns the text and the parameters it came from; undefined after an unknown one is reported.
-   */
-  substitute(node: ScalarNode, text: string): { text: string; from?: readonly string[] } | undefined {
-    if (!text.includes('${')) return { text };
-    const from: string[] = [];
-    let failed = false;
-    const result = text.replace(/(\$)?\$\{([^}]*)\}/g, (whole, escaped: string | undefined, name: string) => {
-      if (escaped) return whole.slice(1);
-      const value = this.parameters.get(name);
-      this.usedParameters.push(name);
-      if (value === undefined) {
-        failed = true;
-        const hint = nearest(name, this.parameters.keys());
-        this.report(
-          'unknown-parameter',
-          node,
-          `There is no parameter \`${name}\`.${hint ? ` Did you mean \`${hint}\`?` : ' Declare it under `parameters`.'}`,
-        );
-        return whole;
-      }
-      from.push(name);
-      return value;
-    });
-    if (failed) return undefined;
-    return from.length ? { text: result, from } : { text: result };
-  }
-}
-
-/** A node with the document it stands in, for what several documents may declare together. */
-export interface Fragment {
-  readonly doc: string;
-  readonly node: Node;
-}
-
-/** What fragments were put together to. */
-interface Whole<T> {
-  readonly fragments: readonly Fragment[];
-  readonly with: unknown;
-  /** Undefined where there were findings: it is read anew, and only what is inside of it is known. */
-  readonly value: T | undefined;
-  readonly usedParameters: readonly string[];
-  readonly inside: Wholes;
-}
-
-/** All that was put together in a reading: by shape, and by where in the topology. */
-export type Wholes = Map<object, Map<string, Whole<unknown>>>;
-
-const sameFragments = (a: readonly Fragment[], b: readonly Fragment[]) =>
-  a.length === b.length && a.every(({ doc, node }, i) => b[i]!.node === node && b[i]!.doc === doc);
 
 export interface Shape<T> {
   read(node: Node, reading: Reading): T | undefined;
@@ -485,7 +324,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
   };
   /** What came of the parts before with what changed in them; undefined where names came, went or moved. */
   const changed = (
-    { fragments: parts, value }: Whole<Items<T>>,
+    { pieces: parts, value }: Whole<Fragment, Items<T>>,
     fragments: readonly Fragment[],
     reading: Reading,
   ): Items<T> | undefined => {
@@ -496,8 +335,8 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
       const was = parts[i]!;
       const now = alone(fragment, reading);
       if (was.node === fragment.node && was.doc === fragment.doc) continue;
-      const memo = was.node.memo?.shape === shape ? (was.node.memo.value as Items<T>) : undefined;
-      if (!memo || !now || !changesOf(memo, now, changes)) {
+      const known = keptOf<Items<T>>(was.node, shape);
+      if (!known || !now || !changesOf(known, now, changes)) {
         // all of it is read once more, and its findings are told then
         reading.findings.length = findings;
         return undefined;

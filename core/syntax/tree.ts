@@ -7,9 +7,10 @@
  * every node outside of what changed (parse-again.ts), and an older tree goes on describing the text it
  * was read from. Where a node stands is worked out from the tree it is asked of: `startIn`.
  */
+import type { Keeps } from '../incremental/pieces.ts';
 
 /** Where a node stands in what is around it. */
-interface InTree {
+interface InTree extends Keeps {
   /** From the start of the map or list around it; from the start of the text for the root. Code units. */
   readonly offset: number;
   /** From its first code unit to behind its last, those of a block text's lines included. */
@@ -24,16 +25,6 @@ interface InTree {
   readonly alias?: true;
   /** The tag that is written before it, in full. */
   readonly tag?: string;
-  /** What a node was read as. */
-  memo?: Memo | undefined;
-}
-
-/** What a node was read as: kept while the node, and what it was read with, stay the same. */
-export interface Memo {
-  readonly shape: unknown;
-  readonly with: unknown;
-  readonly value: unknown;
-  readonly usedParameters: readonly string[];
 }
 
 export interface ScalarNode extends InTree {

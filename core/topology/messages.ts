@@ -1,7 +1,8 @@
 import { nearest } from '../base/similar.ts';
 import { remembered, sameItems } from '../incremental/memory.ts';
 import type { ExampleDecl, MessageTypeDecl } from '../language/message.ts';
-import type { Item, Items, Reading } from '../language/shape.ts';
+import type { Reading } from '../language/reading.ts';
+import type { Item, Items } from '../language/shape.ts';
 import type { Located, Place } from '../syntax/place.ts';
 
 /** The domain of a header or property: a JSON Schema, and where it is declared. */

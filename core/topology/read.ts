@@ -3,7 +3,9 @@ import { Lines, type Position } from '../base/span.ts';
 import { Layered, differing, sharesKeys } from '../incremental/layered.ts';
 import { Memory, remembered } from '../incremental/memory.ts';
 import type { MessageTypeDecl } from '../language/message.ts';
-import { type Fragment, type Items, Reading, type Wholes } from '../language/shape.ts';
+import { type Fragment, Reading } from '../language/reading.ts';
+import type { Items } from '../language/shape.ts';
+import type { Wholes } from '../incremental/pieces.ts';
 import { parseAgain } from '../syntax/parse-again.ts';
 import { parseDocument } from '../syntax/parse.ts';
 import { type Place, type Trees, spanOf } from '../syntax/place.ts';
@@ -41,7 +43,7 @@ export class TopologyReader {
   private documents: readonly TextDocument[] = [];
   private trees: Trees = new Map();
   private parameters: ReadonlyMap<string, string> = new Map();
-  private wholes: Wholes = new Map();
+  private wholes: Wholes<Fragment> = new Map();
   private readonly memory = new Memory();
   private messages:
     | { readonly declared: Items<MessageTypeDecl>; readonly types: ReadonlyMap<string, MessageType> }
