@@ -96,8 +96,8 @@ test('names with quotes and brackets are kept in DOT and GraphML', () => {
 });
 
 describe('a trace', () => {
-  const of = (to: string, key: string, fate?: Parameters<typeof traceData>[4]) =>
-    traceData(graph, trace(graph, message({ key }), { to }).trace, 7, locate, fate);
+  const of = (to: string, key: string, reason?: Parameters<typeof traceData>[4]) =>
+    traceData(graph, trace(graph, message({ key }), { to }).trace, 7, locate, reason);
 
   test('as data keeps the promise of the command line', () => {
     expect(of('m/in', 'b.x')).toEqual({
@@ -119,13 +119,13 @@ describe('a trace', () => {
     });
   });
 
-  test('tells what is lost, and what a fate does', () => {
+  test('tells what is lost, and what is given up', () => {
     expect(of('m/in', 'z').ends).toMatchObject([{ outcome: 'lost', at: 'm/say "no" & <go>' }]);
     expect(of('m/in', 'b.x', 'expired')).toMatchObject({
       stores: [],
       ends: [{ outcome: 'lost', at: 'm/boards' }],
     });
-    // a fate a store does not know leaves its copies alone
+    // a reason a store does not have leaves its copies alone
     expect(of('m/in', 'b.x', 'overflow').stores).toHaveLength(1);
     expect(of('none/x', 'k').ends).toMatchObject([{ outcome: 'unresolved', at: 'none/x' }]);
   });

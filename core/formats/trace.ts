@@ -40,7 +40,7 @@ export interface TraceData {
 
 /**
  * @param index the message's place in its file, from 0
- * @param fate what stores do to what rests in them; without one, copies stay
+ * @param reason what stores do to what rests in them; without one, copies stay
  * @returns where copies rest in the end, how every branch finished, and every hop in order
  */
 export function traceData(
@@ -48,13 +48,13 @@ export function traceData(
   trace: Trace,
   index: number,
   locate: (place: Place) => Position,
-  fate?: DeadLetterReason,
+  reason?: DeadLetterReason,
 ): TraceData {
   const at = (hop: Hop) => {
     const found = graph.nodes.get(hop.node);
     return found ? addressOf(found.thing) : (hop.address ?? '');
   };
-  const settled = settle(graph, trace, (store) => (fate && gives(store.decl, fate) ? fate : undefined));
+  const settled = settle(graph, trace, (store) => (reason && gives(store.decl, reason) ? reason : undefined));
   const stores = new Map<
     string,
     { at: string; kind: 'queue' | 'subscription'; copies: number; takers: string[] }
@@ -112,10 +112,10 @@ const resting = (end: End) => end.outcome === 'held' || end.outcome === 'taken' 
  * Whether a store can do that to a message at all: expiry asks for a time to live, overflow for a
  * limit, too many deliveries for a limit of those; anything can be rejected.
  */
-function gives(decl: object, fate: DeadLetterReason): boolean {
+function gives(decl: object, reason: DeadLetterReason): boolean {
   const set = (...names: string[]) =>
     names.some((name) => (decl as Record<string, unknown>)[name] !== undefined);
-  switch (fate) {
+  switch (reason) {
     case 'expired':
       return set('ttl');
     case 'overflow':

@@ -222,13 +222,13 @@ describe('across brokers', () => {
     });
   });
 
-  test('fates: dead letters with their key, lost without, refused when full', () => {
+  test('given up: dead letters with their key, lost without, refused when full', () => {
     const graph = graphOf(FERRIES);
-    const fate = (node: string, what: Parameters<typeof traceDeadLetter>[3]) =>
+    const givenUp = (node: string, what: Parameters<typeof traceDeadLetter>[3]) =>
       traceDeadLetter(graph, node, message({ key: 'board.x' }), what).trace;
-    expect(fate('queue:m/boards', 'expired').rests).toMatchObject([{ node: 'queue:m/gone' }]);
-    expect(fate('queue:m/boards', 'expired').rests).toHaveLength(1);
-    expect(fate('queue:m/gone', 'rejected').ends.map(({ end }) => end.outcome)).toEqual(['lost']);
-    expect(fate('queue:m/full', 'overflow').ends.map(({ end }) => end.outcome)).toEqual(['refused']);
+    expect(givenUp('queue:m/boards', 'expired').rests).toMatchObject([{ node: 'queue:m/gone' }]);
+    expect(givenUp('queue:m/boards', 'expired').rests).toHaveLength(1);
+    expect(givenUp('queue:m/gone', 'rejected').ends.map(({ end }) => end.outcome)).toEqual(['lost']);
+    expect(givenUp('queue:m/full', 'overflow').ends.map(({ end }) => end.outcome)).toEqual(['refused']);
   });
 });

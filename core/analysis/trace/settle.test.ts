@@ -27,8 +27,8 @@ brokers:
       - { from: in, to: end }
 `;
 const graph = buildGraph(readTopology([{ name: 'a', text: TEXT }]));
-const run = (to: string, fateOf: (store: StoreNode) => DeadLetterReason | undefined) => {
-  const settled = settle(graph, trace(graph, message({ key: 'k' }), { to }).trace, fateOf);
+const run = (to: string, reasonFor: (store: StoreNode) => DeadLetterReason | undefined) => {
+  const settled = settle(graph, trace(graph, message({ key: 'k' }), { to }).trace, reasonFor);
   return {
     rests: Object.fromEntries(settled.rests),
     outcomes: settled.ends.map(({ hop, end }) => `${hop.node.slice(8)} ${end.outcome}`).sort(),
@@ -38,7 +38,7 @@ const run = (to: string, fateOf: (store: StoreNode) => DeadLetterReason | undefi
 const expire = (store: StoreNode): DeadLetterReason | undefined => (store.decl.ttl ? 'expired' : undefined);
 
 describe('what becomes of copies that are given up', () => {
-  test('without a fate they stay', () => {
+  test('not given up they stay', () => {
     expect(run('m/a', () => undefined)).toEqual({
       rests: { 'queue:m/a': 1 },
       outcomes: ['a held'],
@@ -94,7 +94,7 @@ describe('what becomes of copies that are given up', () => {
 
   test.each(['expired', 'rejected'] as const)(
     'a way that doubles at each giving-up is counted (%s)',
-    (fate) => {
+    (reason) => {
       const steps = 20;
       const each = (line: (i: number) => string) =>
         Array.from({ length: steps }, (_, i) => line(i)).join('\n');
@@ -114,7 +114,7 @@ ${each((i) => `      - { from: x${i}, to: a${i} }\n      - { from: x${i}, to: b$
 `;
       const doubling = buildGraph(readTopology([{ name: 'a', text }]));
       const { trace: found } = trace(doubling, message({}), { to: 'm/x0' });
-      const settled = settle(doubling, found, ({ decl }) => decl.deadLetter && fate);
+      const settled = settle(doubling, found, ({ decl }) => decl.deadLetter && reason);
       expect(Object.fromEntries(settled.rests)).toEqual({ 'queue:m/end': 2 ** steps });
       expect(settled.steps).toHaveLength(2 * steps);
       expect(settled.endless).toBe(false);

@@ -13,13 +13,13 @@ import { alike } from '../../routing/walk.ts';
 /** A store a copy was given up by; what a broker keeps with a dead letter. */
 export interface Death {
   readonly node: string;
-  readonly fate: DeadLetterReason;
+  readonly reason: DeadLetterReason;
 }
 
 /** One giving-up that happened. */
 export interface GivingUp {
   readonly node: string;
-  readonly fate: DeadLetterReason;
+  readonly reason: DeadLetterReason;
   readonly copies: number;
   readonly trace: Trace;
 }
@@ -44,23 +44,23 @@ const MOST_STEPS = 5_000;
 /** Copies that a store gives up alike. */
 interface Given {
   readonly hop: Hop;
-  readonly fate: DeadLetterReason;
+  readonly reason: DeadLetterReason;
   readonly deaths: readonly Death[];
   copies: number;
 }
 
 /**
- * Follows every copy of a trace through the fates its stores have for it. A cycle of dead letters
+ * Follows every copy of a trace through whatever its stores give it up for. A cycle of dead letters
  * without a rejection in it is cut where it would close, as brokers do. Copies that a store gives up
  * alike are followed once, and counted.
  *
- * @param fateOf what a store does to copies that rest in it, by what is on record of them that may still
+ * @param reasonFor what a store does to copies that rest in it, by what is on record of them that may still
  *   matter (rejections, and stores they can come back to); undefined where they stay
  */
 export function settle(
   graph: RoutingGraph,
   trace: Trace,
-  fateOf: (store: StoreNode, message: Message, deaths: readonly Death[]) => DeadLetterReason | undefined,
+  reasonFor: (store: StoreNode, message: Message, deaths: readonly Death[]) => DeadLetterReason | undefined,
   turns: RotationState = new Map(),
 ): Settled {
   const rests = new Map<string, number>();
@@ -71,11 +71,11 @@ export function settle(
   const come = (hop: Hop, end: End, deaths: readonly Death[]): void => {
     const store = graph.nodes.get(hop.node);
     const resting = end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
-    const fate =
+    const reason =
       resting && round < MOST_STEPS && (store?.role === 'queue' || store?.role === 'subscription')
-        ? fateOf(store, hop.message, deaths)
+        ? reasonFor(store, hop.message, deaths)
         : undefined;
-    if (!fate) {
+    if (!reason) {
       if (resting) rests.set(hop.node, (rests.get(hop.node) ?? 0) + end.copies);
       ends.push({ hop, end });
       return;
@@ -83,26 +83,27 @@ export function settle(
     const here = given.get(hop.node) ?? [];
     given.set(hop.node, here);
     const like = here.find(
-      (each) => each.fate === fate && sameDeaths(each.deaths, deaths) && alike(each.hop.message, hop.message),
+      (each) =>
+        each.reason === reason && sameDeaths(each.deaths, deaths) && alike(each.hop.message, hop.message),
     );
     if (like) like.copies += end.copies;
-    else here.push({ hop, fate, deaths, copies: end.copies });
+    else here.push({ hop, reason, deaths, copies: end.copies });
   };
   for (const { hop, end } of trace.ends) come(hop, end, []);
   for (let store = next(graph, given); store !== undefined; store = next(graph, given)) {
     const here = given.get(store)!;
     given.delete(store);
-    for (const { hop, fate, deaths, copies } of here) {
+    for (const { hop, reason, deaths, copies } of here) {
       const circular = graph.roundOrder.circular(store);
       if (circular) round++;
-      const died = recorded({ node: store, fate }, deaths, circular);
-      const followed = traceDeadLetter(graph, store, hop.message, fate, turns);
+      const died = recorded({ node: store, reason }, deaths, circular);
+      const followed = traceDeadLetter(graph, store, hop.message, reason, turns);
       turns = followed.turns;
-      steps.push({ node: store, fate, copies, trace: followed.trace });
+      steps.push({ node: store, reason, copies, trace: followed.trace });
       for (const each of followed.trace.ends) {
         const more = copies * each.end.copies;
         const elsewhere = each.hop !== followed.trace.root;
-        if (elsewhere && fate !== 'rejected' && closesCycle(each.hop.node, died)) {
+        if (elsewhere && reason !== 'rejected' && closesCycle(each.hop.node, died)) {
           const why =
             'it comes back to a store that gave it up, with no rejection between: the broker drops it';
           ends.push({ hop: each.hop, end: { outcome: 'looped', why, copies: more } });
@@ -128,17 +129,17 @@ function next(graph: RoutingGraph, given: ReadonlyMap<string, unknown>): string 
  */
 function recorded(death: Death, before: readonly Death[], circular: boolean): Death[] {
   const others = before
-    .filter(({ node, fate }) => node === '' || node !== death.node || fate !== death.fate)
+    .filter(({ node, reason }) => node === '' || node !== death.node || reason !== death.reason)
     .reverse();
   if (circular) return [death, ...others];
-  return death.fate === 'rejected' ? [{ node: '', fate: 'rejected' }, ...others] : others;
+  return death.reason === 'rejected' ? [{ node: '', reason: 'rejected' }, ...others] : others;
 }
 
 const sameDeaths = (a: readonly Death[], b: readonly Death[]): boolean =>
-  a.length === b.length && a.every(({ node, fate }, i) => node === b[i]!.node && fate === b[i]!.fate);
+  a.length === b.length && a.every(({ node, reason }, i) => node === b[i]!.node && reason === b[i]!.reason);
 
 /** Whether a copy that died so comes round: the store is on record, and no rejection up to there. */
 function closesCycle(node: string, deaths: readonly Death[]): boolean {
   const at = deaths.findIndex((death) => death.node === node);
-  return at >= 0 && deaths.slice(0, at + 1).every((death) => death.fate !== 'rejected');
+  return at >= 0 && deaths.slice(0, at + 1).every((death) => death.reason !== 'rejected');
 }

@@ -83,7 +83,7 @@ const topologyOf = ({ exchanges, queues, bindings }: TruthCase) =>
     },
   ]);
 
-/** The fate of a queue that gives everything up at once. */
+/** Of a queue that gives everything up at once. */
 function automatic(store: StoreNode): DeadLetterReason | undefined {
   if (!('maxLength' in store.decl) && !store.decl.ttl) return undefined;
   if (store.decl.ttl?.value === 0) return 'expired';
@@ -103,7 +103,7 @@ function predict(of: TruthCase, graph: RoutingGraph): Outcome[] {
     // what comes to rest in the rejecting queue is rejected once by hand, and left to itself from then on
     const { rests, endless } = settle(graph, found, (store, _, deaths) => {
       const byHand =
-        store.id === `queue:b/${of.rejecting}` && deaths.every(({ fate }) => fate !== 'rejected');
+        store.id === `queue:b/${of.rejecting}` && deaths.every(({ reason }) => reason !== 'rejected');
       return automatic(store) ?? (byHand ? 'rejected' : undefined);
     });
     for (const [node, copies] of rests) queues[node.replace('queue:b/', '')] = copies;

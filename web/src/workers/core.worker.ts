@@ -54,7 +54,7 @@ import {
   mendView,
   proofViews,
 } from './findings.ts';
-import { follow, followFate, followKept, tracesOf } from './follow.ts';
+import { follow, followGivenUp, followKept, tracesOf } from './follow.ts';
 import { Workspace } from './workspace.ts';
 import { Many } from './many.ts';
 import { beginningsOf, messagesOf, Outline } from './outline.ts';
@@ -299,8 +299,8 @@ const worker = {
   follow: (sendings: Sending[]): FollowView => follow(workspace, sendings),
 
   /** Follows a copy on that its store gives up. */
-  followFate: (node: string, message: Message, fate: DeadLetterReason): FollowView =>
-    followFate(workspace, node, message, fate),
+  followGivenUp: (node: string, message: Message, reason: DeadLetterReason): FollowView =>
+    followGivenUp(workspace, node, message, reason),
 
   /** Every kept sample, and what becomes of it now against what the draft is compared with. */
   kept: (): KeptView[] => followKept(workspace, base),

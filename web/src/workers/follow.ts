@@ -34,13 +34,13 @@ export const follow = (workspace: Workspace, sendings: readonly Sending[]): Foll
   viewOf(workspace, tracesOf(workspace.graph, sendings));
 
 /** Follows a copy on that its store gives up. */
-export function followFate(
+export function followGivenUp(
   workspace: Workspace,
   node: string,
   message: Message,
-  fate: DeadLetterReason,
+  reason: DeadLetterReason,
 ): FollowView {
-  const { trace: found } = traceDeadLetter(workspace.graph, node, message, fate);
+  const { trace: found } = traceDeadLetter(workspace.graph, node, message, reason);
   return viewOf(workspace, [{ from: '', to: nodeName(workspace.graph, node), via: '', trace: found }]);
 }
 
@@ -96,7 +96,7 @@ export function followKept(workspace: Workspace, base: RoutingGraph | undefined)
 }
 
 /** What a store may do to a message: what its settings give a reason for, and what a taker may. */
-function fatesOf(graph: RoutingGraph, node: string): DeadLetterReason[] {
+function reasonsFor(graph: RoutingGraph, node: string): DeadLetterReason[] {
   const store = graph.nodes.get(node);
   if (store?.role !== 'queue' && store?.role !== 'subscription') return [];
   const { decl } = store;
@@ -130,7 +130,7 @@ function viewOf(workspace: Workspace, traces: readonly Followed[]): FollowView {
         outcome: rest.outcome,
         latency: rest.latency,
         message: each.ends.find(({ hop }) => hop.node === rest.node)?.hop.message ?? each.message,
-        fates: fatesOf(graph, rest.node),
+        reasons: reasonsFor(graph, rest.node),
       })),
     ),
     lit: light(graph, traces),

@@ -347,7 +347,7 @@ export interface FollowView {
     /** The message as it rests there. */
     message: Message;
     /** What may become of it there. */
-    fates: DeadLetterReason[];
+    reasons: DeadLetterReason[];
   }[];
   lit: {
     /** Copies that pass each node. */

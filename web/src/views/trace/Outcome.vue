@@ -19,7 +19,7 @@ const focus = useFocus();
 const router = useRouter();
 
 /** Copies followed on past a store that gives them up. */
-const on = ref<{ store: string; fate: DeadLetterReason; view: FollowView }[]>([]);
+const on = ref<{ store: string; reason: DeadLetterReason; view: FollowView }[]>([]);
 watch(
   () => focus.followed,
   () => (on.value = []),
@@ -31,10 +31,10 @@ const WORDS: Record<DeadLetterReason, string> = {
   'too many deliveries': 'it was tried too often',
 };
 
-async function goOn(rest: FollowView['rests'][number], fate: DeadLetterReason) {
+async function goOn(rest: FollowView['rests'][number], reason: DeadLetterReason) {
   const message = JSON.parse(JSON.stringify(rest.message)) as Message;
-  const view = await core.followFate(rest.node, message, fate);
-  on.value = [...on.value, { store: rest.name, fate, view }];
+  const view = await core.followGivenUp(rest.node, message, reason);
+  on.value = [...on.value, { store: rest.name, reason, view }];
 }
 
 const making = ref<'sample' | 'expectation'>();
@@ -152,7 +152,12 @@ async function make() {
                 :aria-label="`go on from ${rest.name} when`"
                 @update:model-value="goOn(rest, $event as unknown as DeadLetterReason)"
               >
-                <el-option v-for="fate in rest.fates" :key="fate" :value="fate" :label="WORDS[fate]" />
+                <el-option
+                  v-for="reason in rest.reasons"
+                  :key="reason"
+                  :value="reason"
+                  :label="WORDS[reason]"
+                />
               </el-select>
             </td>
           </tr>
@@ -160,7 +165,7 @@ async function make() {
       </table>
       <div v-for="(each, i) in on" :key="`on ${i}`" class="on" data-testid="went-on">
         <h2>
-          If in <code>{{ each.store }}</code> {{ WORDS[each.fate] }}
+          If in <code>{{ each.store }}</code> {{ WORDS[each.reason] }}
           <button
             class="plain soft"
             :aria-label="`close what follows in ${each.store}`"
@@ -177,8 +182,8 @@ async function make() {
         </ol>
         <p v-for="rest in each.view.rests" :key="rest.node" class="soft">
           then in <code>{{ rest.name }}</code>:
-          <template v-for="fate in rest.fates" :key="fate">
-            <button class="plain link" @click="goOn(rest, fate)">if {{ WORDS[fate] }}</button>{{ ' ' }}
+          <template v-for="reason in rest.reasons" :key="reason">
+            <button class="plain link" @click="goOn(rest, reason)">if {{ WORDS[reason] }}</button>{{ ' ' }}
           </template>
         </p>
       </div>
