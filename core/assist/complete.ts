@@ -199,7 +199,8 @@ function resources(
       for (const each of items?.keys() ?? [])
         found.push(name(broker === home ? each : addressOf(thing(kind, each, broker)), kind, flow));
     }
-    if (found.length > MOST) break;
+    // a broker binds what it has itself
+    if (found.length > MOST || (home !== undefined && (kinds === BINDABLE || kinds === EXCHANGES))) break;
   }
   return found;
 }

@@ -41,6 +41,8 @@ export interface Names {
   readonly owner: object;
   readonly addresses: readonly (readonly [Located<string> | undefined, readonly ThingKind[]])[];
   readonly ids?: readonly (readonly [Located<string> | undefined, 'app' | 'tenant' | 'link'])[];
+  /** The addresses may name nothing but what is on its own broker. */
+  readonly stays?: true;
 }
 
 /** Something declared that such a broker would not make. */

@@ -29,7 +29,10 @@ export interface QueueNode extends NodeOf<'queue', AmqpQueueDecl | HostedQueueDe
 }
 /** The store of an MQTT taker, which no document declares by itself. */
 type SessionDecl = SubscriptionDecl & Pick<AmqpQueueDecl, 'perInstanceOf'>;
-export type SubscriptionNode = NodeOf<'subscription', SessionDecl>;
+export interface SubscriptionNode extends NodeOf<'subscription', SessionDecl> {
+  /** Of an MQTT taker's: the exchange that feeds it, at which the taker needs permission to consume. */
+  readonly session?: string;
+}
 export type StoreNode = QueueNode | SubscriptionNode;
 export type TopicNode = NodeOf<'topic', TopicDecl>;
 export type AliasNode = NodeOf<'alias', AliasDecl>;

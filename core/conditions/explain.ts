@@ -47,7 +47,7 @@ function leafText(predicate: Predicate, message: Message, truth: Truth): string 
     case 'always':
       return 'admits everything';
     case 'never':
-      return 'admits nothing';
+      return predicate.why ?? 'admits nothing';
     case 'words': {
       const key = attributeValue(predicate.of, message);
       if (typeof key !== 'string') return `there is no ${attributeName(predicate.of)}`;
@@ -122,7 +122,7 @@ export function show(predicate: Predicate): string {
     case 'always':
       return 'everything';
     case 'never':
-      return 'nothing';
+      return predicate.why ? `nothing: ${predicate.why}` : 'nothing';
     case 'all':
     case 'any':
       if (predicate.of.length === 1) return show(predicate.of[0]!);

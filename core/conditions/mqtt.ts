@@ -1,12 +1,13 @@
-/** MQTT 5 topic filters (§4.7) as predicates over the key a topic becomes: `/` is `.` there. */
+/** MQTT 5 topic names and filters (§4.7) as keys and predicates over keys: `/` is `.` there. */
 import { topicKey } from './amqp.ts';
 import type { Predicate } from './predicate.ts';
+import { VERY_STAR } from './words.ts';
 
 export type MqttFilter =
   | {
       readonly ok: true;
       readonly predicate: Predicate;
-      /** The binding key that stands for it on a topic exchange. */
+      /** The binding key that stands for it on a topic exchange; where it asks for `*` itself, one that lets more through. */
       readonly key: string;
       /** The group that shares one copy of each message (§4.8.2); without one every session gets its own. */
       readonly share?: string;
@@ -45,9 +46,30 @@ export function parseMqttFilter(text: string): MqttFilter {
     }
   }
   const key = levels.map((level) => (level === '+' ? '*' : level)).join('.');
-  const words = topicKey(key);
-  const predicate: Predicate = /^[+#]/.test(filter)
-    ? { op: 'all', of: [words, { op: 'not', of: { op: 'prefix', of: { in: 'key' }, value: '$' } }] }
-    : words;
+  // `*` is a wildcard of keys, and a level like any other here
+  const words: Predicate = levels.includes('*')
+    ? {
+        op: 'words',
+        of: { in: 'key' },
+        pattern: levels.map((level) => (level === '+' ? '*' : level === '*' ? VERY_STAR : level)),
+        text: filter,
+      }
+    : topicKey(key);
+  const of: Predicate[] = /^[+#]/.test(filter)
+    ? [words, { op: 'not', of: { op: 'prefix', of: { in: 'key' }, value: '$' } }]
+    : [words];
+  const predicate: Predicate = of.length > 1 || levels.includes('*') ? { op: 'all', of } : words;
   return { ok: true, predicate, key, ...(share === undefined ? {} : { share }) };
+}
+
+/**
+ * @param topic with `/` between its levels
+ * @returns why nothing can be published to a topic name (§4.7.1, §4.7.3); undefined where it can
+ */
+export function unpublishable(topic: string): string | undefined {
+  if (topic === '') return 'an MQTT topic has at least one character (MQTT 5 §4.7.3)';
+  const wild = /[+#]/.exec(topic)?.[0];
+  if (wild)
+    return `an MQTT topic that is published to has no wildcard, and this one has \`${wild}\` (MQTT 5 §4.7.1)`;
+  return topic.includes('\u0000') ? 'an MQTT topic holds no null character (MQTT 5 §4.7.3)' : undefined;
 }

@@ -42,7 +42,8 @@ interface Declared {
 export type Predicate = Declared &
   (
     | { readonly op: 'always' }
-    | { readonly op: 'never' }
+    // `why` as a phrase; `unread` where what is written could not be read, so that nothing is proved by it
+    | { readonly op: 'never'; readonly why?: string; readonly unread?: true }
     | { readonly op: 'all' | 'any'; readonly of: readonly Predicate[] }
     | { readonly op: 'not'; readonly of: Predicate }
     // the selector's conditions: three-valued

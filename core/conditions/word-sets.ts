@@ -3,6 +3,7 @@
  * Two questions are asked of them, both exactly: do a set and a pattern share a key, and does a pattern
  * match every key of a set.
  */
+import { isWord } from './words.ts';
 
 /** One word of a set of keys: some given words, any one word, or any number of any words. */
 export type WordToken = { readonly one: readonly string[] } | { readonly any: 'one' | 'many' };
@@ -30,8 +31,10 @@ function wordByWord(
   return true;
 }
 
-const someFits = (token: WordToken, word: string) => 'any' in token || token.one.includes(word);
-const allFit = (token: WordToken, word: string) => 'one' in token && token.one.every((each) => each === word);
+const someFits = (token: WordToken, word: string) =>
+  'any' in token || token.one.some((each) => isWord(word, each));
+const allFit = (token: WordToken, word: string) =>
+  'one' in token && token.one.every((each) => isWord(word, each));
 
 /** @returns whether some key of a set matches a pattern (AMQP 0-9-1 §3.1.3.3). */
 export function overlaps(set: readonly WordToken[], pattern: readonly string[]): boolean {
@@ -48,8 +51,7 @@ export function overlaps(set: readonly WordToken[], pattern: readonly string[]):
     const now = new Array<boolean>(width).fill(false);
     for (let j = pattern.length; j >= 0; j--) {
       const word = pattern[j];
-      const fits =
-        word !== undefined && word !== '#' && ('any' in token || word === '*' || token.one.includes(word));
+      const fits = word !== undefined && word !== '#' && (word === '*' || someFits(token, word));
       if (many) now[j] = after[j]! || (word === '#' ? now[j + 1]! : fits && now[j + 1]!);
       else now[j] = word === '#' ? after[j]! || now[j + 1]! : fits && after[j + 1]!;
     }
@@ -76,7 +78,7 @@ export function covered(set: readonly WordToken[], pattern: readonly string[]): 
     const next = new Set<number>();
     for (const j of at) {
       if (pattern[j] === '#') next.add(j);
-      else if (pattern[j] === '*' || pattern[j] === word) next.add(j + 1);
+      else if (pattern[j] === '*' || (word !== UNSAID && isWord(pattern[j]!, word))) next.add(j + 1);
     }
     return close(next);
   };

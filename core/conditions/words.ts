@@ -8,6 +8,13 @@ export function wordsOf(key: string): string[] {
   return key === '' ? [] : key.split('.');
 }
 
+/** In a pattern: the very word `*`, which an MQTT filter may ask for (MQTT 5 §4.7 knows no such wildcard). */
+export const VERY_STAR = '\u0000*';
+
+/** @returns whether a pattern's word that is no wildcard is a key's word */
+export const isWord = (wanted: string, word: string): boolean =>
+  wanted === word || (wanted === VERY_STAR && word === '*');
+
 /**
  * Whether a key's words fit a pattern's, in O(pattern × key) time and no more than one row of memory.
  */
@@ -22,7 +29,7 @@ export function wordsMatch(pattern: readonly string[], words: readonly string[])
     if (wanted === '#') {
       hashAt = p++;
       hashReach = at;
-    } else if (wanted !== undefined && (wanted === '*' || wanted === words[at])) {
+    } else if (wanted !== undefined && (wanted === '*' || isWord(wanted, words[at]!))) {
       p++;
       at++;
     } else if (hashAt >= 0) {
@@ -48,7 +55,8 @@ export function wordsMisfit(pattern: readonly string[], words: readonly string[]
     if (i >= words.length) {
       return `the key has ${count(words.length)}, the pattern asks for ${hash < 0 ? '' : 'at least '}${pattern.filter((w) => w !== '#').length}`;
     }
-    if (wanted !== '*' && wanted !== words[i]) return `word ${i + 1} is \`${words[i]}\`, not \`${wanted}\``;
+    if (wanted !== '*' && !isWord(wanted, words[i]!))
+      return `word ${i + 1} is \`${words[i]}\`, not \`${wanted === VERY_STAR ? '*' : wanted}\``;
   }
   if (hash < 0) return `the key has ${count(words.length)}, the pattern asks for ${fixed.length}`;
   const tail = pattern.slice(hash).join('.');

@@ -63,7 +63,8 @@ export function traceData(
     if (!resting(end)) continue;
     const copies = (stores.get(hop.node)?.copies ?? 0) + end.copies;
     const kind = graph.nodes.get(hop.node)?.role === 'subscription' ? 'subscription' : 'queue';
-    const takers = (hop.takers ?? []).filter((id) => id.startsWith('app:'));
+    const more = (hop.takers ?? []).filter((id) => id.startsWith('app:'));
+    const takers = [...new Set([...(stores.get(hop.node)?.takers ?? []), ...more])];
     stores.set(hop.node, { at: at(hop), kind, copies, takers });
   }
   const hops: TraceData['hops'][number][] = [];
@@ -123,7 +124,7 @@ function gives(decl: object, reason: DeadLetterReason): boolean {
     case 'too many deliveries':
       return set('maxDeliveries');
     case 'rejected':
-      return set('deadLetter');
+      return true;
   }
 }
 

@@ -33,6 +33,18 @@ export interface Shape<T> {
   readonly names?: string;
 }
 
+/** @returns a shape that is read as a whole or not at all: what lacks a part would say something else */
+export const wholly = <T>(shape: Shape<T>): Shape<T> => ({
+  ...shape,
+  read(node, reading) {
+    const before = reading.findings.length;
+    const value = shape.read(node, reading);
+    // of what is declared twice the first counts
+    const failed = reading.findings.slice(before).some(({ check }) => check !== 'language/declared-twice');
+    return failed ? undefined : value;
+  },
+});
+
 export type Infer<S> = S extends Shape<infer T> ? T : never;
 
 function scalarShape<T>(
@@ -516,7 +528,10 @@ export type Fields = Readonly<Record<string, Field<unknown>>>;
 /** An object as read: every field that was there and right, the place of each key, and its own. */
 export type ObjectOf<F extends Fields> = {
   readonly [K in keyof F]?: F[K] extends Field<infer T> ? T : never;
-} & { readonly place: Place };
+} & {
+  readonly place: Place;
+  /** Fields that are written but could not be read. */ readonly unread?: readonly string[];
+};
 
 /**
  * A map with known keys. With `adds`, several documents may each state some of them.
@@ -567,6 +582,7 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
       return undefined;
     }
     const present = new Set<string>();
+    const unread: string[] = [];
     for (const entry of node.entries) {
       const { name } = entry;
       const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
@@ -584,8 +600,10 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
         present.add(name);
         const value = known.shape.read(entry.value, reading);
         if (value !== undefined) result[name] = value;
+        else unread.push(name);
       }
     }
+    if (unread.length) result['unread'] = unread;
     return finish(result, present, node, reading);
   };
 

@@ -4,8 +4,16 @@ import { takerId } from './nodes.ts';
 import type { RoutingGraph } from './graph.ts';
 import type { Edge, SpreadNode } from '../brokers/terms.ts';
 
-/** Counters of spreads, so that repeating a message shows the next choice. Never changed in place. */
-export type RotationState = ReadonlyMap<string, number>;
+/** Where a spread is in its turns. */
+interface Turns {
+  /** How many were taken. */
+  readonly taken: number;
+  /** What each member is owed, where they have weights. */
+  readonly owed?: readonly number[];
+}
+
+/** The turns of spreads, so that repeating a message shows the next choice. Never changed in place. */
+export type RotationState = ReadonlyMap<string, Turns>;
 
 /** One member's part of the copies that come to a spread. */
 export interface Share {
@@ -20,10 +28,8 @@ export interface Dealt {
   readonly turns: RotationState;
 }
 
-/** Turns of weights are taken to repeat after at most so many, so that dealing stays bounded. */
-const LONGEST_ROUND = 100_000;
-/** The same for weights that are no whole numbers, which may never repeat. */
-const UNEVEN_ROUND = 10_000;
+/** Of more copies than this at once each member gets its share, and only the rest takes turns. */
+const MOST_TURNS = 10_000;
 
 /**
  * Deals copies to a spread's members, each copy a turn of its own.
@@ -52,21 +58,42 @@ export function deal(
       : `no member is on the publisher’s broker; ${name(edge)} is first`;
     return { shares: [{ edge, copies }], why, turns };
   }
-  const turn = turns.get(spread.id) ?? 0;
-  const weights =
-    how === 'weighted' ? members.map((_, i) => spread.decl.weights?.items[i]?.value ?? 1) : undefined;
-  const counts = weights ? weightedCounts(weights, turn, copies) : evenCounts(members.length, turn, copies);
-  if (!counts) return undefined;
-  const shares = members.flatMap((edge, i) => (counts[i]! > 0 ? [{ edge, copies: counts[i]! }] : []));
-  const total = weights?.reduce((sum, weight) => sum + weight, 0) ?? members.length;
+  const { taken, owed } = turns.get(spread.id) ?? { taken: 0 };
+  const weights = how === 'weighted' ? wholeWeights(members.map((_, i) => weightOf(spread, i))) : undefined;
+  if (weights?.every((weight) => weight === 0)) return undefined;
+  const dealt = weights
+    ? weightedCounts(weights, owed ?? weights.map(() => 0), copies)
+    : { counts: evenCounts(members.length, taken, copies) };
+  const shares = members.flatMap((edge, i) =>
+    dealt.counts[i]! > 0 ? [{ edge, copies: dealt.counts[i]! }] : [],
+  );
+  const chosen = members.indexOf(shares[0]!.edge);
+  const total = members.reduce((sum, _, i) => sum + weightOf(spread, i), 0);
   const why =
     copies > 1
       ? `${copies} turns over ${members.length} members`
       : weights
-        ? `${name(shares[0]!.edge)} has ${weights[members.indexOf(shares[0]!.edge)]} of ${total} shares`
-        : `turn ${(turn % members.length) + 1} of ${members.length} is ${name(shares[0]!.edge)}`;
-  return { shares, why, turns: new Map(turns).set(spread.id, turn + copies) };
+        ? `${name(members[chosen]!)} has ${weightOf(spread, chosen)} of ${shown(total)} shares`
+        : `turn ${(taken % members.length) + 1} of ${members.length} is ${name(members[chosen]!)}`;
+  const next = { taken: taken + copies, ...('owed' in dealt ? { owed: dealt.owed } : {}) };
+  return { shares, why, turns: new Map(turns).set(spread.id, next) };
 }
+
+/** Where weights are missing a member has one share; a list that could not be read says nothing. */
+const weightOf = ({ decl }: SpreadNode, i: number): number => decl.weights?.items[i]?.value ?? 1;
+
+/** A sum of decimals as a person writes it. */
+const shown = (total: number): string => String(Number(total.toPrecision(12)));
+
+/** @returns weights as whole numbers in the same proportion, as small as they can be: what has no fraction drifts nowhere */
+function wholeWeights(weights: readonly number[]): number[] {
+  const places = Math.max(...weights.map((weight) => /\.(\d+)$/.exec(String(weight))?.[1]?.length ?? 0));
+  const whole = weights.map((weight) => Math.round(weight * 10 ** Math.min(places, 9)));
+  const common = whole.reduce((a, b) => divisor(a, b), 0) || 1;
+  return whole.map((weight) => weight / common);
+}
+
+const divisor = (a: number, b: number): number => (b === 0 ? a : divisor(b, a % b));
 
 /** How often each of so many members comes up when they take turns. */
 function evenCounts(members: number, turn: number, copies: number): number[] {
@@ -76,30 +103,36 @@ function evenCounts(members: number, turn: number, copies: number): number[] {
   return counts;
 }
 
-/** Smooth weighted turns: over any total of weights each index comes up by its share, spaced out. */
-function weightedCounts(weights: readonly number[], turn: number, copies: number): number[] | undefined {
+/**
+ * Smooth weighted turns: over any total of weights each index comes up by its share, spaced out. What a member is
+ * owed is carried from one message to the next, so that a turn costs no more than the members.
+ */
+function weightedCounts(
+  weights: readonly number[],
+  before: readonly number[],
+  copies: number,
+): { readonly counts: readonly number[]; readonly owed: readonly number[] } {
   const total = weights.reduce((sum, weight) => sum + weight, 0);
-  if (total <= 0) return undefined;
-  // turns repeat once every share has been dealt; for whole weights that is after `total` of them
-  const round = weights.every(Number.isInteger) ? Math.min(total, LONGEST_ROUND) : UNEVEN_ROUND;
-  const counts = weights.map(() => 0);
-  const current = weights.map(() => 0);
-  const next = (): number => {
-    weights.forEach((weight, i) => (current[i]! += weight));
-    const chosen = current.indexOf(current.reduce((most, each) => Math.max(most, each), -Infinity));
-    current[chosen]! -= total;
-    return chosen;
-  };
-  const rounds = Math.floor(copies / round);
-  if (rounds > 0) {
-    const whole = weights.map(() => 0);
-    for (let step = 0; step < round; step++) whole[next()]!++;
-    whole.forEach((count, i) => (counts[i]! += count * rounds));
-    current.fill(0);
+  const owed = [...before];
+  // after as many turns as there are shares every member is owed what it was
+  const rounds = Math.floor(copies / total);
+  const counts = weights.map((weight) => weight * rounds);
+  let left = copies - rounds * total;
+  if (left > MOST_TURNS) {
+    const shares = weights.map((weight) => Math.floor((weight * left) / total));
+    shares.forEach((share, i) => (counts[i]! += share));
+    left -= shares.reduce((sum, share) => sum + share, 0);
   }
-  for (let step = 0; step < turn % round; step++) next();
-  for (let step = 0; step < copies % round; step++) counts[next()]!++;
-  return counts;
+  for (; left > 0; left--) {
+    let chosen = 0;
+    for (let i = 0; i < weights.length; i++) {
+      owed[i]! += weights[i]!;
+      if (owed[i]! > owed[chosen]!) chosen = i;
+    }
+    owed[chosen]! -= total;
+    counts[chosen]!++;
+  }
+  return { counts, owed };
 }
 
 /** @returns the broker an app is connected to: the one it names, else the one most of its ways lead to. */

@@ -6,7 +6,7 @@ import type { Place } from '../syntax/place.ts';
 
 /** How one branch of a trace finishes. */
 export type Outcome =
-  'held' | 'taken' | 'lost' | 'sent back' | 'refused' | 'waiting' | 'unresolved' | 'looped';
+  'held' | 'taken' | 'lost' | 'sent back' | 'refused' | 'waiting' | 'unresolved' | 'looped' | 'endless';
 
 export interface End {
   readonly outcome: Outcome;

@@ -1,5 +1,5 @@
 /** Everything a message can be at. */
-import type { GraphNode, NodeRole, QueueNode } from '../brokers/terms.ts';
+import type { GraphNode, NodeRole, QueueNode, SubscriptionNode } from '../brokers/terms.ts';
 import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
 import { sameOrder } from '../incremental/layered.ts';
@@ -132,7 +132,7 @@ export function mqttEntry({ declared, names }: Topology, broker: string): string
   return found.ok ? found.thing.id : '';
 }
 
-/** What an MQTT taker subscribes to is a store of its own, for each instance or for its shared group. */
+/** What an MQTT taker subscribes to is a store of its own for each instance, or one of all that share its group and filter. */
 export interface Session {
   readonly store: Thing;
   /** The exchange that feeds it. */
@@ -147,22 +147,23 @@ export function sessionOf(topology: Topology, app: string, consume: ConsumeDecl)
   const filter = parseMqttFilter(consume.topic?.value ?? '');
   const entry = mqttEntry(topology, broker);
   if (!filter.ok || !entry) return undefined;
-  return { entry, store: thing('subscription', `${app}:${consume.topic!.value}`, broker), filter };
+  const name = filter.share === undefined ? `${app}:${consume.topic!.value}` : consume.topic!.value;
+  return { entry, store: thing('subscription', name, broker), filter };
 }
 
 function sessionNodes(topology: Topology, apps: Items<AppDecl>): GraphNode[] {
   return [...apps.values()].flatMap(({ name: app, value }) =>
     (value.consumes?.items ?? []).flatMap((consume) => {
       const session = sessionOf(topology, app, consume);
-      return session ? [sessionNode(consume, app, session.store, session.filter.share !== undefined)] : [];
+      return session ? [sessionNode(consume, app, session)] : [];
     }),
   );
 }
 
 const sessionNode = remembered(
-  ({ place }: ConsumeDecl, app: string, store: Thing, shared: boolean): GraphNode => {
-    const decl = shared ? { place } : { place, perInstanceOf: { value: app, place } };
-    return { id: store.id, role: 'subscription', thing: store, place, decl } as GraphNode;
+  ({ place }: ConsumeDecl, app: string, { store, entry, filter: { share } }: Session): GraphNode => {
+    const decl = share !== undefined ? { place } : { place, perInstanceOf: { value: app, place } };
+    return { id: store.id, role: 'subscription', thing: store, place, decl, session: entry } as GraphNode;
   },
-  ({ id }, _, __, store) => id === store.id,
+  (node, _, __, { store, entry }) => node.id === store.id && (node as SubscriptionNode).session === entry,
 );

@@ -5,6 +5,7 @@
  * node, and what was addressed to a node is asked of `addressed` first.
  */
 import { type Thing, addressOf } from '../language/thing.ts';
+import type { LinkDecl } from '../language/link.ts';
 import type { Place } from '../syntax/place.ts';
 import type { Edge, ExchangeNode, GraphNode } from '../brokers/terms.ts';
 
@@ -102,6 +103,8 @@ export function addressed(around: Surroundings, node: GraphNode, sender: Sender)
           `${addressOf(target.thing)} is on another broker, and the alias names no link`,
           node.place,
         );
+      const elsewhere = leadsElsewhere(around, way.link, node.thing.broker, target.thing.broker);
+      if (elsewhere) return unresolved(elsewhere, node.place);
       // what is sent to a remote alias is published to the alias itself, and its link goes on
       return { standsFor: true, ...(ask ? { ask } : {}), ...closedBy(way) };
     }
@@ -144,6 +147,31 @@ function publishing({ publisher, mover, source }: Sender, on: Thing): Ask | unde
 /** Whether an alias stands for something on another broker, which only a link leads to. */
 const remote = (alias: GraphNode, target: GraphNode): boolean =>
   target.role !== 'spread' && target.thing.broker !== alias.thing.broker;
+
+/** @returns why a link cannot carry what is sent to an alias; undefined where it can */
+function leadsElsewhere(
+  around: Surroundings,
+  { thing, decl }: NonNullable<Edge['link']>,
+  from: string,
+  to: string,
+): string | undefined {
+  const ends = [decl.from, decl.to].map((address) => brokerOf(address?.value ?? ''));
+  if (ends[0] !== from || ends[1] !== to)
+    return `link ${thing.name} leads from ${ends[0]} to ${ends[1]}, not from ${from} to ${to}`;
+  return queueOf(around, decl) ? undefined : `link ${thing.name} takes from no queue that is there`;
+}
+
+/** The broker in an address that stands in no broker's section. */
+const brokerOf = (address: string): string => address.replace(/^queue:/, '').split('/', 1)[0]!;
+
+/** The queue a link takes from. */
+const queueOf = (around: Surroundings, { from }: LinkDecl): GraphNode | undefined => {
+  const [broker = '', ...name] = (from?.value ?? '').replace(/^queue:/, '').split('/');
+  const named = name.join('/');
+  return (
+    around.node(`queue:${broker}/${named}`) ?? around.node(`queue:${broker}/${named.replace(/^queue:/, '')}`)
+  );
+};
 
 function closedBy({ link }: Edge): { readonly closed?: Closed } {
   const active = link?.decl.active;
@@ -228,10 +256,16 @@ export function wayOn<M>(
             messages,
             latency,
             sender: { publisher: sender.publisher, mover: edge.link.thing, source: node.thing },
+            ...takenByLink(around, edge.link),
           }
         : { edge, messages, latency: 0, sender };
     case 'take':
-      return { edge, messages, latency, ...(behind ? { ask: consuming(behind.thing, node) } : {}) };
+      return {
+        edge,
+        messages,
+        latency,
+        ...(behind ? { ask: consuming(behind.thing, takenAt(around, node)) } : {}),
+      };
     case 'link': {
       const { thing } = edge.link!;
       return {
@@ -255,6 +289,19 @@ export function wayOn<M>(
     }
   }
 }
+
+/** A link takes what is sent to a remote alias from its queue, as it takes all else. */
+function takenByLink(
+  around: Surroundings,
+  { thing, decl }: NonNullable<Edge['link']>,
+): { readonly ask?: Ask } {
+  const queue = queueOf(around, decl);
+  return queue ? { ask: consuming(thing, queue) } : {};
+}
+
+/** Where permission to take from a store is asked: an MQTT taker has no store to name, and is asked at the exchange. */
+const takenAt = (around: Surroundings, store: GraphNode): GraphNode =>
+  (store.role === 'subscription' && store.session ? around.node(store.session) : undefined) ?? store;
 
 const consuming = (who: Thing, store: GraphNode): Ask => ({ who, action: 'consume', on: store.thing });
 
@@ -289,6 +336,9 @@ function asksBehind(around: Surroundings, id: string, sender: Sender, seen: Set<
   const behind = standsFor ? onward(around, node, true as const, ANYTHING, sender) : [];
   return [
     ...(ask ? [ask] : []),
-    ...behind.flatMap((way) => asksBehind(around, way.edge.to, way.sender ?? NOBODY, seen)),
+    ...behind.flatMap((way) => [
+      ...(way.ask ? [way.ask] : []),
+      ...asksBehind(around, way.edge.to, way.sender ?? NOBODY, seen),
+    ]),
   ];
 }

@@ -21,7 +21,10 @@ export function exchangeRouter(type: ExchangeType, bindings: readonly Edge[]): R
   return { match: matcherOf(type, bindings), type, bindings };
 }
 
-function matcherOf(type: ExchangeType, bindings: readonly Edge[]): Router['match'] {
+function matcherOf(type: ExchangeType, all: readonly Edge[]): Router['match'] {
+  const bindings = all.some(({ condition }) => condition.op === 'never')
+    ? all.filter(({ condition }) => condition.op !== 'never')
+    : all;
   switch (type) {
     case 'fanout':
       return () => bindings;

@@ -82,6 +82,9 @@ export function* hopsOf(trace: { readonly root: Hop }): Generator<Hop> {
   }
 }
 
+/** Of copies that rest in one store the first of these is told. */
+const STRONGEST: readonly Rest['outcome'][] = ['taken', 'waiting', 'held'];
+
 function finish(message: Message, root: Hop, from?: string): Trace {
   const rests = new Map<string, Rest>();
   const ends: { hop: Hop; end: End }[] = [];
@@ -95,12 +98,14 @@ function finish(message: Message, root: Hop, from?: string): Trace {
     const before = rests.get(hop.node);
     const [kind, address] = split(hop.node);
     copies += end.copies;
+    const takers = new Set([...(before?.takers ?? []), ...(hop.takers ?? [])]);
     rests.set(hop.node, {
       node: hop.node,
       store: before?.store ?? thing(kind, address.name, address.broker),
       copies: (before?.copies ?? 0) + end.copies,
-      takers: hop.takers ?? [],
-      outcome,
+      takers: [...takers],
+      outcome:
+        before && STRONGEST.indexOf(before.outcome) < STRONGEST.indexOf(outcome) ? before.outcome : outcome,
       latency: Math.max(before?.latency ?? 0, hop.latency),
     });
   }

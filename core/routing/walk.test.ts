@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { message } from '../conditions/message.ts';
+import type { RotationState } from './choose.ts';
 import { readTopology } from '../topology/read.ts';
 import { buildGraph } from './graph.ts';
 import { hopsOf, trace } from './trace.ts';
@@ -147,7 +148,7 @@ describe('copies dealt over a spread', () => {
     `${chain(3, 2).replaceAll('to: p/t3', 'to: "spread:work"')}spreads:
   work: { members: [p/a, p/b, p/c], ${choose} }
 `.replace('    queues:\n', '    queues:\n      a: {}\n      b: {}\n      c: {}\n');
-  const deal = (choose: string, turns = new Map<string, number>()) => {
+  const deal = (choose: string, turns: RotationState = new Map()) => {
     const found = trace(graphOf(spread(choose)), message({}), { to: 'p/t0' }, turns);
     const rests = Object.fromEntries(found.trace.rests.map(({ store, copies }) => [store.name, copies]));
     return { rests, turns: found.turns };
@@ -156,8 +157,8 @@ describe('copies dealt over a spread', () => {
   test('each copy takes a turn of its own', () => {
     const first = deal('choose: rotate');
     expect(Object.values(first.rests).sort()).toEqual([2, 3, 3]);
-    expect(first.turns.get('spread:work')).toBe(8);
-    expect(deal('choose: rotate', new Map([['spread:work', 1]])).rests['a']).toBe(2);
+    expect(first.turns.get('spread:work')).toEqual({ taken: 8 });
+    expect(deal('choose: rotate', new Map([['spread:work', { taken: 1 }]])).rests['a']).toBe(2);
     expect(deal('choose: nearest').rests).toEqual({ a: 8 });
   });
 

@@ -9,7 +9,8 @@ import { ENTRIES, type Thing, addressOf, thing } from '../language/thing.ts';
 import { lookUp } from '../topology/address.ts';
 import { tenantOf } from '../topology/owner.ts';
 import { type RotationState, deal } from './choose.ts';
-import { mqttEntry } from './nodes.ts';
+import { mqttEntry, publisherId } from './nodes.ts';
+import { brokenLinks } from './ways.ts';
 import { type RoutingGraph, surroundingsOf } from './graph.ts';
 import type { DeadLetterReason, End, Hop, Outcome, Sending } from './hop.ts';
 import {
@@ -113,12 +114,27 @@ export class Walk {
     }
     const found = lookUp(topology.names, sending.to, ENTRIES);
     const hop = hopAt(found.ok ? found.thing.id : '', undefined, message, 1, 0);
-    if (found.ok) this.arrive(hop, { publisher }, sending.mandatory === true);
-    else {
+    if (found.ok) {
+      const mandatory = sending.mandatory ?? this.saidMandatory(publisher, message, found.thing);
+      this.arrive(hop, { publisher }, mandatory);
+    } else {
       hop.address = sending.to;
       end(hop, 'unresolved', found.message);
     }
     return this.finish(hop);
+  }
+
+  /** Whether an app says of what it sends so that it is to come back where it reaches no queue. */
+  private saidMandatory(publisher: Thing | undefined, { type }: Message, to: Thing): boolean {
+    if (!publisher || type === undefined) return false;
+    const ways = this.around.out(publisherId(publisher.name));
+    return ways.some(
+      ({ publish, to: entry }) =>
+        publish?.mandatory?.value === true &&
+        publish.message?.value === type &&
+        publish.via?.value !== 'mqtt' &&
+        entry === to.id,
+    );
   }
 
   /** Follows a copy that its store gives up. @returns the hop at that store */
@@ -188,6 +204,8 @@ export class Walk {
     if (!standsFor) return this.enter(hop, mandatory);
     if (node.role === 'spread') return this.share(hop, node, sender, mandatory, seen);
     const [way] = onward(this.around, node, hop.message, this.oneMessage, sender);
+    const permission = way!.ask && decideFor(this.graph, way!.ask, hop.message.key);
+    if (permission && !permission.allowed) return end(hop, 'waiting', permission.why, permission.place);
     // behind its link nobody hears of it when it finds no queue
     const carried = way!.sender !== sender;
     this.arrive(this.step(hop, way!), way!.sender!, mandatory && !carried, new Set(seen).add(node.id));
@@ -201,7 +219,11 @@ export class Walk {
     seen: ReadonlySet<string>,
   ): void {
     const dealt = deal(this.graph, spread, hop.copies, sender.publisher, this.turns);
-    if (!dealt) return end(hop, 'unresolved', `${spread.thing.id} has no members`, spread.place);
+    if (!dealt) {
+      const members = this.around.out(spread.id).length;
+      const why = `${spread.thing.id} has ${members ? 'no member with a share' : 'no members'}`;
+      return end(hop, 'unresolved', why, spread.place);
+    }
     this.turns = dealt.turns;
     hop.note = dealt.why;
     for (const { edge, copies } of dealt.shares) {
@@ -327,10 +349,18 @@ export class Walk {
     // nothing of it is anywhere: the whole publish ends here, at each exchange that let it fall
     if (mandatory)
       return end(entry, 'sent back', `it reached no queue and was published as mandatory`, undefined, copies);
+    if (fallen.length === 0) return end(entry, 'lost', this.roundIn(asked), exchange.place, copies);
     for (const { hop, node } of fallen) {
       const key = node.decl.type?.value === 'headers' ? '' : ` \`${hop.message.key}\``;
       end(hop, 'lost', `no binding of ${addressOf(node.thing)} matches${key}`, undefined, copies);
     }
+  }
+
+  /** Why exchanges that only lead to each other lose a message. */
+  private roundIn(asked: ReadonlySet<string>): string {
+    const names = [...asked].map((id) => addressOf(this.graph.nodes.get(id)!.thing));
+    const shown = names.length > 6 ? [...names.slice(0, 5), `${names.length - 5} more`] : names;
+    return `it goes round between exchanges (${[...shown, names[0]].join(' → ')}) and reaches no queue`;
   }
 
   /** A topic gives one copy to each subscription whose filter lets the message through. */
@@ -374,8 +404,12 @@ export class Walk {
       else refused ??= permission;
     }
     hop.takers = [...takers];
-    const link = ways.find(({ edge }) => edge.kind === 'link');
-    if (link && takers.size === 0) {
+    const links = ways.filter(({ edge }) => edge.kind === 'link');
+    const link = links.find((each) => !this.waitsFor(each, hop.message)) ?? links[0];
+    const broken = link ? undefined : brokenLinks(this.graph.topology).get(store.id)?.[0];
+    if (broken && takers.size === 0)
+      end(hop, 'unresolved', `link ${broken.thing.name} leads to nothing that is there`, broken.place);
+    else if (link && takers.size === 0) {
       hop.takers = [link.edge.link!.thing.id];
       this.gather(hop, store, false, link);
     } else if (takers.size > 0)
@@ -387,20 +421,33 @@ export class Walk {
 
   /** A link takes copies from its queue and publishes them at its far end, with the same key. */
   private travel(hop: Draft, queue: StoreNode, way: Onward<Message>, copies: number): void {
-    const { edge, ask, closed, sender } = way;
-    const { thing: link, decl } = edge.link!;
-    const waits = (why: string, place?: Place) => end(hop, 'waiting', why, place, copies);
-    if (closed) return waits(closed.why, closed.place);
-    if (way.messages === undefined)
-      return waits(`link ${link.name} carries no key \`${hop.message.key}\``, decl.keys?.place);
-    const permission = decideFor(this.graph, ask!, hop.message.key);
-    if (!permission.allowed) return waits(permission.why, permission.place);
+    const { edge, sender } = way;
+    const { thing: link } = edge.link!;
+    const waits = this.waitsFor(way, hop.message);
+    if (waits) return end(hop, 'waiting', waits.why, waits.place, copies);
     const next = this.step(hop, way, copies);
     const tired = this.round > MOST_ROUND && this.graph.order.circular(queue.id);
     if (tired || this.travelled.includes(queue.id))
       return end(next, 'looped', `link ${link.name} brings it round again`);
     this.travelled = [...this.travelled, queue.id];
     this.arrive(next, sender ?? NOBODY, false);
+  }
+
+  /** @returns why a link does not take a message from its queue; undefined where it does */
+  private waitsFor(
+    { edge, ask, closed, messages }: Onward<Message>,
+    { key }: Message,
+  ): { readonly why: string; readonly place?: Place } | undefined {
+    const { thing: link, decl } = edge.link!;
+    if (closed) return closed;
+    if (messages === undefined) {
+      const { condition } = edge;
+      const why = condition.op === 'never' ? condition.why! : `link ${link.name} carries no key \`${key}\``;
+      const place = decl.keys?.place;
+      return { why, ...(place ? { place } : {}) };
+    }
+    const permission = decideFor(this.graph, ask!, key);
+    return permission.allowed ? undefined : permission;
   }
 
   /** Asks for what a step needs; without it the branch ends refused. Nobody known to ask is let through. */

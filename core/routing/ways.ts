@@ -9,8 +9,8 @@ import { Question, remembered, sameItems, settled } from '../incremental/memory.
 import type { AppDecl } from '../language/app.ts';
 import type { Items } from '../language/shape.ts';
 import type { LinkDecl } from '../language/link.ts';
-import { ENTRIES, QUEUES, STORES, type ThingKind, thing } from '../language/thing.ts';
-import type { Located } from '../syntax/place.ts';
+import { ENTRIES, QUEUES, STORES, type Thing, type ThingKind, thing } from '../language/thing.ts';
+import type { Located, Place } from '../syntax/place.ts';
 import { appsByDocument } from '../topology/apps.ts';
 import { type Names, type OnBroker, lookUp, thingsNamed } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
@@ -61,6 +61,8 @@ const BY_APPS = { [PUBLISHES]: questionsOf('publishes'), [TAKES]: questionsOf('t
 const OF_APPS = { [PUBLISHES]: new Question<Ways>(PUBLISHES), [TAKES]: new Question<Ways>(TAKES) };
 const STORES_HELD = new Question<string>('stores of subscriptions');
 const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
+const IDLE = new Question<string>('apps without instances');
+const BROKEN = new Question<ReadonlyMap<string, readonly BrokenLink[]>>('links that lead nowhere');
 
 /** @returns all ways of a topology */
 export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>): Ways {
@@ -77,9 +79,16 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
   const stores = memory.latest(STORES_HELD, [orderOf(nodes)], () =>
     [...nodes.values()].flatMap(({ role, id }) => (role === 'subscription' ? [id] : [])).join('\n'),
   );
-  const around: Around = { topology, nodes, types, apps };
+  // what runs nowhere takes nothing, and a queue for each instance of it is not there
+  const idle = memory.latest(IDLE, [apps], () =>
+    [...apps.values()]
+      .flatMap((own) => [...own.values()])
+      .flatMap(({ name, value }) => (value.instances?.value === 0 ? [name] : []))
+      .join('\n'),
+  );
+  const around: Around = { topology, nodes, types, apps, idle, isIdle: new Set(idle.split('\n')) };
   const ofApps = (kind: typeof PUBLISHES | typeof TAKES): Ways => {
-    const ground = [mqtt, names.spreads, stores];
+    const ground = [mqtt, names.spreads, stores, idle];
     return memory.latest(OF_APPS[kind], [apps, names, ...ground], () => {
       const on = new Map([...apps].map(([doc, own]) => [`${kind}${doc}`, [own, ...ground]]));
       return together(topology, BY_APPS[kind], partsOf(around, BY_APPS[kind], on));
@@ -88,7 +97,7 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
   const on = new Map<string, readonly unknown[]>([
     ...decls.flatMap(([id, decl]) => [
       [`${RESOURCES}${id}`, [...itemsOn(decl), links]] as const,
-      [`${ROUTES}${id}`, [...kindOf(decl).routes(decl), types]] as const,
+      [`${ROUTES}${id}`, [...kindOf(decl).routes(decl), types, idle]] as const,
     ]),
     ['links', [links, names.spreads]],
     ['spreads', [spreads]],
@@ -149,6 +158,9 @@ interface Around {
   /** Each broker's exchanges and their types, as one text. */
   readonly types: ReadonlyMap<string, string>;
   readonly apps: ReadonlyMap<string, Items<AppDecl>>;
+  /** The apps that have no instances, as one text and as a set. */
+  readonly idle: string;
+  readonly isIdle: ReadonlySet<string>;
 }
 
 function partOf(around: Around, part: string): Part {
@@ -162,15 +174,16 @@ function partOf(around: Around, part: string): Part {
   const home = broker === undefined ? undefined : `:${broker}/`;
   const made = madeIn(topology);
   const ground = broker === undefined ? [] : groundOf(around, broker);
-  for (const way of declaredIn(around, part, looked)) {
+  for (const declared of declaredIn(around, part, looked)) {
+    const way = isMade(declared) ? declared : thatIsThere(around, declared as DeclaredWay);
     const others = into.get(way.to);
     let edge: Edge;
-    if ('of' in way) {
+    if (!isMade(way)) {
       if (!nodes.has(way.from) || !nodes.has(way.to)) continue;
       const anew = edgeOf(way.of, way, others ?? NO_EDGES);
       if (home && isOn(home, way.from) && isOn(home, way.to)) made.set(way.of, { edge: anew, ground });
       edge = anew;
-    } else edge = (way as MadeEdge).among(others ?? NO_EDGES);
+    } else edge = way.among(others ?? NO_EDGES);
     if (others) others.push(edge);
     else into.set(way.to, [edge]);
     push(out, way.from, edge);
@@ -186,6 +199,22 @@ function partOf(around: Around, part: string): Part {
 
 const NO_EDGES: readonly Edge[] = [];
 
+const isMade = (way: DeclaredWay | Edge | MadeEdge): way is MadeEdge => !('of' in way);
+
+/** A way into a queue of which there is one for each instance of an app: without any, nothing goes it. */
+function thatIsThere({ nodes, idle, isIdle }: Around, way: DeclaredWay): DeclaredWay {
+  if (idle === '' || way.kind !== 'binding') return way;
+  const decl = nodes.get(way.to)?.decl;
+  const app = decl && 'perInstanceOf' in decl ? decl.perInstanceOf?.value : undefined;
+  if (app === undefined || !isIdle.has(app)) return way;
+  const why = `${app} has no instances, so no such queue exists`;
+  return {
+    ...way,
+    with: why,
+    more: () => ({ ...way.more(way), condition: { op: 'never', why, place: way.more(way).place } }),
+  };
+}
+
 function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
   const list = map.get(key);
   if (list) list.push(value);
@@ -199,9 +228,10 @@ const MADE = new Question<Made>('edges on brokers');
 const madeIn = ({ memory }: Topology): Made => memory.own(MADE, () => new WeakMap());
 
 /** What the edges of a broker's declarations follow from besides those. */
-const groundOf = ({ topology, types }: Around, broker: string): readonly unknown[] => [
+const groundOf = ({ topology, types, idle }: Around, broker: string): readonly unknown[] => [
   topology.names.brokers.get(broker),
   types.get(broker),
+  idle,
 ];
 
 const isOn = (home: string, node: string): boolean => node.startsWith(home, node.indexOf(':'));
@@ -312,7 +342,8 @@ function* declaredIn(around: Around, part: string, looked: Set<string>): Generat
           more: () => ({ place: member.place }),
         };
   } else if (part.startsWith(TAKES)) {
-    for (const { name, value } of around.apps.get(part.slice(TAKES.length))!.values())
+    for (const { name, value } of around.apps.get(part.slice(TAKES.length))!.values()) {
+      if (around.isIdle.has(name)) continue;
       for (const consume of value.consumes?.items ?? []) {
         const { place, via, from, topic } = consume;
         const taken = (store: string): DeclaredWay => ({
@@ -343,6 +374,7 @@ function* declaredIn(around: Around, part: string, looked: Set<string>): Generat
         };
         yield taken(store.id);
       }
+    }
   } else if (part.startsWith(ROUTES)) yield* routesOn(around, part.slice(ROUTES.length), looked);
   else yield* declaredOn(topology, part.slice(RESOURCES.length), looked);
 }
@@ -450,7 +482,31 @@ function finderIn(topology: Topology, home: string | undefined, looked: Set<stri
   };
 }
 
+/** A link whose far end is not there. */
+export interface BrokenLink {
+  readonly thing: Thing;
+  readonly place: Place;
+}
+
+/** @returns the links that lead nowhere, by the queue they take from */
+export function brokenLinks({
+  declared,
+  names,
+  memory,
+}: Topology): ReadonlyMap<string, readonly BrokenLink[]> {
+  return memory.latest(BROKEN, [declared.links, names], () => {
+    const found = new Map<string, BrokenLink[]>();
+    for (const { name, value } of declared.links?.values() ?? []) {
+      const from = value.from && lookUp(names, value.from.value, QUEUES);
+      if (!from?.ok || (value.to && lookUp(names, value.to.value, ENTRIES).ok)) continue;
+      push(found, from.thing.id, { thing: thing('link', name), place: value.to?.place ?? value.place });
+    }
+    return found;
+  });
+}
+
 function linkCondition(link: LinkDecl): Predicate {
+  if (link.unread?.includes('keys')) return { op: 'never', why: 'its keys could not be read', unread: true };
   if (!link.keys?.items.length) return ALWAYS;
   const of = link.keys.items.map((key) => ({ ...topicKey(key.value), place: key.place }));
   return of.length === 1 ? of[0]! : { op: 'any', of, place: link.keys.place };

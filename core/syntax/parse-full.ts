@@ -71,7 +71,7 @@ function parse(text: string): Tree {
   return treeOf(text, root, problems);
 }
 
-/** RotationState the package's nodes into ours: their offsets are the text's until they are put into a map or list. */
+/** Turns the package's nodes into ours: their offsets are the text's until they are put into a map or list. */
 class Converter {
   private aliased = 0;
   private tooMany = false;

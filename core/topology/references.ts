@@ -103,7 +103,7 @@ export function checkReferences(
   }
 
   function use({ value, means }: Use): void {
-    if (means.by === 'address') address(value, means.kinds, means.home);
+    if (means.by === 'address') address(value, means.kinds, means.home, means.stays);
     else if (means.by === 'id' && !isKnown(value.value, means.kind)) id(value, means.kind);
   }
 
@@ -117,9 +117,22 @@ export function checkReferences(
     tell('unknown-reference', value, `There is no ${WORDS[kind]} \`${value.value}\`.`, hint);
   }
 
-  function address(value: Located<string>, kinds: readonly ThingKind[], home?: string): void {
+  function address(
+    value: Located<string>,
+    kinds: readonly ThingKind[],
+    home?: string,
+    stays?: true,
+  ): void {
     const found = lookUp(names, value.value, kinds, home, looked);
-    if (found.ok) return;
+    if (found.ok) {
+      if (stays && found.thing.broker !== home)
+        tell(
+          'other-broker',
+          value,
+          `\`${value.value}\` is on another broker, and a broker binds only what it has itself. A link, or an alias over one, leads there.`,
+        );
+      return;
+    }
     if (found.reason === 'ambiguous') return tell('ambiguous-reference', value, found.message);
     const slash = value.value.indexOf('/');
     const broker = slash > 0 ? value.value.slice(0, slash) : home;

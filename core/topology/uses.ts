@@ -12,7 +12,13 @@ import type { DocumentDecl } from './document.ts';
 export interface Use {
   readonly value: Located<string>;
   readonly means:
-    | { readonly by: 'address'; readonly kinds: readonly ThingKind[]; readonly home?: string }
+    | {
+        readonly by: 'address';
+        readonly kinds: readonly ThingKind[];
+        readonly home?: string;
+        /** Only what is on its own broker may be meant. */
+        readonly stays?: true;
+      }
     | { readonly by: 'id'; readonly kind: NamedKind }
     /** `app:x`, `tenant:x`, `broker:x`, `topic:broker/x`, `link:x`, `any`, or an address, perhaps with `*`. */
     | { readonly by: 'wide' };
@@ -163,11 +169,11 @@ function* namingsOn(
   }
   for (const { value: alias } of broker.aliases?.values() ?? [])
     yield { owner: alias, uses: [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
-  for (const { owner, addresses, ids = [] } of kind.names(broker, known))
+  for (const { owner, addresses, ids = [], stays } of kind.names(broker, known))
     yield {
       owner,
       uses: [
-        ...addresses.flatMap(([value, kinds]) => address(value, kinds, home)),
+        ...addresses.flatMap(([value, kinds]) => address(value, kinds, home, stays)),
         ...ids.flatMap(([value, of]) => id(value, of)),
       ],
     };
@@ -189,9 +195,15 @@ function usesOfApp(app: AppDecl): Use[] {
   return uses;
 }
 
-function address(value: Located<string> | undefined, kinds: readonly ThingKind[], home?: string): Use[] {
+function address(
+  value: Located<string> | undefined,
+  kinds: readonly ThingKind[],
+  home?: string,
+  stays?: true,
+): Use[] {
   if (!value) return [];
-  return [{ value, means: home === undefined ? { by: 'address', kinds } : { by: 'address', kinds, home } }];
+  const on = home === undefined ? {} : { home };
+  return [{ value, means: { by: 'address', kinds, ...on, ...(stays ? { stays } : {}) } }];
 }
 
 function id(value: Located<string> | undefined, kind: NamedKind): Use[] {

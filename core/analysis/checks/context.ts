@@ -281,8 +281,7 @@ function thingsIn({ nodes, topology }: RoutingGraph): Things {
   for (const on of topology.names.brokers.values())
     for (const things of on.values()) all.push(...things.values());
   // what MQTT takers subscribe to is declared with them
-  for (const node of nodes.values())
-    if (node.role === 'subscription' && node.thing.name.includes(':')) all.push(node.thing);
+  for (const node of nodes.values()) if (node.role === 'subscription' && node.session) all.push(node.thing);
   const byAddress = new Map<string, Thing[]>();
   for (const each of all)
     for (const name of [each.id as string, addressOf(each)]) {

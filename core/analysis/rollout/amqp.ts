@@ -161,7 +161,9 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
   for (const declared of broker.bindings?.items ?? []) {
     const from = declared.from && find(declared.from.value, EXCHANGES);
     const to = declared.to && find(declared.to.value, BINDABLE);
-    if (!from || !to || absent.has(to.id)) continue;
+    if (!from || !to || absent.has(to.id) || declared.unread) continue;
+    // a broker binds what it has itself
+    if (from.broker !== brokerId || to.broker !== brokerId) continue;
     for (const destination of wireOf(to)) {
       const binding: WireBinding = {
         source: wireOf(from)[0]!,

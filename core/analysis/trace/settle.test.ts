@@ -123,8 +123,7 @@ ${each((i) => `      - { from: x${i}, to: a${i} }\n      - { from: x${i}, to: b$
 
   test('rejected for ever ends all the same', () => {
     const { steps } = run('m/a', (store) => (store.decl.deadLetter ? 'rejected' : undefined));
-    expect(steps.length).toBeGreaterThan(100);
-    expect(steps.length).toBeLessThanOrEqual(5000);
+    expect(steps.length).toBeLessThanOrEqual(10);
   });
 
   test('rejections that go round are never cut, and are told as endless', () => {

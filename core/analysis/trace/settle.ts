@@ -4,6 +4,7 @@
  */
 import type { Message } from '../../conditions/message.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
+import { addressOf } from '../../language/thing.ts';
 import type { StoreNode } from '../../brokers/terms.ts';
 import type { RotationState } from '../../routing/choose.ts';
 import type { DeadLetterReason, End, Hop } from '../../routing/hop.ts';
@@ -32,13 +33,13 @@ export interface Settled {
   readonly steps: readonly GivingUp[];
   readonly turns: RotationState;
   /**
-   * It was given up as often as is followed: a dead letter that goes round past a rejection is never
-   * cut, and where it meets several queues it multiplies until the broker has no memory left (seen).
+   * Some of it goes round without end: a dead letter that goes round past a rejection is never cut, and
+   * where it meets several queues it multiplies until the broker has no memory left (seen).
    */
   readonly endless: boolean;
 }
 
-/** On circles giving up is followed at most this often; past it the rest is told as looped. */
+/** On circles giving up is followed at most this often; past it the rest is told as endless. */
 const MOST_STEPS = 5_000;
 
 /** Copies that a store gives up alike. */
@@ -46,7 +47,19 @@ interface Given {
   readonly hop: Hop;
   readonly reason: DeadLetterReason;
   readonly deaths: readonly Death[];
+  /** What it was given up as before this, the latest first. */
+  readonly past: Past | undefined;
   copies: number;
+}
+
+/** One state of a message that was given up, and those it went through before. */
+interface Past {
+  readonly store: string;
+  readonly hop: Hop;
+  readonly reason: DeadLetterReason;
+  readonly deaths: readonly Death[];
+  readonly turns: RotationState;
+  readonly before: Past | undefined;
 }
 
 /**
@@ -68,13 +81,29 @@ export function settle(
   const steps: GivingUp[] = [];
   const given = new Map<string, Given[]>();
   let round = 0;
-  const come = (hop: Hop, end: End, deaths: readonly Death[]): void => {
+  let endless = false;
+  const come = (hop: Hop, end: End, deaths: readonly Death[], past?: Past): void => {
     const store = graph.nodes.get(hop.node);
     const resting = end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
     const reason =
-      resting && round < MOST_STEPS && (store?.role === 'queue' || store?.role === 'subscription')
+      resting && (store?.role === 'queue' || store?.role === 'subscription')
         ? reasonFor(store, hop.message, deaths)
         : undefined;
+    const goesOn =
+      reason &&
+      (roundOf({ store: hop.node, hop, reason, deaths, turns }, past) ??
+        (round < MOST_STEPS ? undefined : past));
+    if (goesOn) {
+      endless = true;
+      const why = `it goes round without end: ${namesOf(graph, goesOn, hop.node)}`;
+      const known = ends.find(
+        ({ end: { outcome }, hop: { node } }) => outcome === 'endless' && node === hop.node,
+      );
+      const copies = end.copies + (known?.end.copies ?? 0);
+      if (known) ends.splice(ends.indexOf(known), 1);
+      ends.push({ hop, end: { outcome: 'endless', why, copies } });
+      return;
+    }
     if (!reason) {
       if (resting) rests.set(hop.node, (rests.get(hop.node) ?? 0) + end.copies);
       ends.push({ hop, end });
@@ -87,16 +116,17 @@ export function settle(
         each.reason === reason && sameDeaths(each.deaths, deaths) && alike(each.hop.message, hop.message),
     );
     if (like) like.copies += end.copies;
-    else here.push({ hop, reason, deaths, copies: end.copies });
+    else here.push({ hop, reason, deaths, past, copies: end.copies });
   };
   for (const { hop, end } of trace.ends) come(hop, end, []);
   for (let store = next(graph, given); store !== undefined; store = next(graph, given)) {
     const here = given.get(store)!;
     given.delete(store);
-    for (const { hop, reason, deaths, copies } of here) {
+    for (const { hop, reason, deaths, past, copies } of here) {
       const circular = graph.roundOrder.circular(store);
       if (circular) round++;
       const died = recorded({ node: store, reason }, deaths, circular);
+      const so: Past = { store, hop, reason, deaths, turns, before: past };
       const followed = traceDeadLetter(graph, store, hop.message, reason, turns);
       turns = followed.turns;
       steps.push({ node: store, reason, copies, trace: followed.trace });
@@ -107,11 +137,39 @@ export function settle(
           const why =
             'it comes back to a store that gave it up, with no rejection between: the broker drops it';
           ends.push({ hop: each.hop, end: { outcome: 'looped', why, copies: more } });
-        } else come(each.hop, { ...each.end, copies: more }, died);
+        } else come(each.hop, { ...each.end, copies: more }, died, so);
       }
     }
   }
-  return { rests, ends, steps, turns, endless: round >= MOST_STEPS };
+  return { rests, ends, steps, turns, endless };
+}
+
+/** @returns the latest state before this one that was the very same, to which the message thus comes back; none where there is none */
+function roundOf(now: Omit<Past, 'before'>, past: Past | undefined): Past | undefined {
+  for (let at = past; at; at = at.before)
+    if (
+      at.store === now.store &&
+      at.reason === now.reason &&
+      at.turns === now.turns &&
+      sameDeaths(at.deaths, now.deaths) &&
+      alike(at.hop.message, now.hop.message)
+    )
+      return past;
+  return undefined;
+}
+
+/** The round a message goes, from a store to that store again. */
+function namesOf(graph: RoutingGraph, past: Past, store: string): string {
+  const name = (id: string) => addressOf(graph.nodes.get(id)!.thing);
+  const stores = [store];
+  for (let at: Past | undefined = past; at; at = at.before) {
+    stores.push(at.store);
+    if (at.store === store) break;
+  }
+  const names = stores.reverse().map(name);
+  return (names.length > 9 ? [...names.slice(0, 7), `${names.length - 8} more`, names.at(-1)] : names).join(
+    ' → ',
+  );
 }
 
 /** @returns the store to give up next: one that nothing given up elsewhere can come to any more */

@@ -17,6 +17,7 @@ import {
   object,
   shortText,
   size,
+  wholly,
 } from '../../language/shape.ts';
 
 const exchange = object({
@@ -54,7 +55,7 @@ const amqpQueue = object({
 const headersCondition = object({
   match: field(choice('all', 'any'), 'all: every value; any: at least one'),
   values: field(
-    { ...mapOf(constant(), 'parameter'), names: 'a header' },
+    { ...wholly(mapOf(constant(), 'parameter')), names: 'a header' },
     'header values; null asks only that the header is there',
   ),
 });

@@ -39,6 +39,7 @@ export const amqp: BrokerKind<AmqpBrokerDecl> = {
           [binding.from, EXCHANGES],
           [binding.to, BINDABLE],
         ],
+        stays: true,
       };
     }
   },
@@ -88,11 +89,14 @@ function* ways(
       continue;
     }
     const from = find.id(binding.from, EXCHANGES);
+    const to = find.id(binding.to, BINDABLE);
+    // a broker binds what it has itself
+    if (![from, to].every((id) => id.startsWith(`${broker}/`, id.indexOf(':') + 1))) continue;
     const type = find.exchangeType(from);
     yield {
       kind: 'binding',
       from,
-      to: find.id(binding.to, BINDABLE),
+      to,
       of: binding,
       with: type,
       more: ofBinding,
@@ -111,11 +115,21 @@ const ofBinding: DeclaredWay['more'] = ({ of, with: type }) => {
   };
 };
 
+/** What a binding of an exchange of some type goes by, where that is written but could not be read. */
+function unreadIn(type: ExchangeType, { unread, headers }: BindingDecl): string | undefined {
+  if (type === 'fanout') return undefined;
+  if (type !== 'headers') return unread?.includes('key') ? 'key' : undefined;
+  return unread?.includes('headers') || headers?.unread ? 'headers' : undefined;
+}
+
 function conditionOf(
   type: ExchangeType,
   binding: BindingDecl,
 ): { readonly condition: Predicate; readonly label: string } {
   const key = binding.key?.value ?? '';
+  const unread = unreadIn(type, binding);
+  if (unread)
+    return { condition: { op: 'never', why: `its ${unread} could not be read`, unread: true }, label: '' };
   const place = { place: binding.key?.place ?? binding.headers?.place ?? binding.place };
   switch (type) {
     case 'fanout':

@@ -1,5 +1,5 @@
 /** Publish-subscribe services: topics give a copy to each of their subscriptions, with a filter or without. */
-import { ALWAYS } from '../../conditions/predicate.ts';
+import { ALWAYS, type Predicate } from '../../conditions/predicate.ts';
 import { HOSTED_ENTRIES, QUEUES, TOPICS, thing } from '../../language/thing.ts';
 import { setAt } from '../../syntax/edit/edit.ts';
 import type { Json } from '../../syntax/render.ts';
@@ -52,6 +52,8 @@ export const pubsub: BrokerKind<PubsubBrokerDecl> = {
   unsayable: () => [],
 };
 
+const UNREAD: Predicate = { op: 'never', why: 'its filter could not be read', unread: true };
+
 /** A subscription must not share the queue's name: both would answer to one address. */
 function freeName(name: string, taken: { has(name: string): boolean } | undefined): string {
   let free = name;
@@ -77,7 +79,8 @@ function* ways(broker: string, { subscriptions }: PubsubBrokerDecl, find: Finder
           place: key,
           decl: value,
         };
-        return { place: key, condition: value.filter?.predicate ?? ALWAYS, label: name, subscription };
+        const condition = value.unread?.includes('filter') ? UNREAD : (value.filter?.predicate ?? ALWAYS);
+        return { place: key, condition, label: name, subscription };
       },
     };
   }
