@@ -9,7 +9,7 @@ import {
   type RotationState,
 } from '@vondle/core/routing';
 import { locator } from '@vondle/core/topology';
-import { traceData, traceText, understand } from '@vondle/core/formats';
+import { readLine, traceData, traceText, understand } from '@vondle/core/formats';
 import type { Message } from '@vondle/core/conditions';
 import { CouldNotRun, topologyAt } from './files.ts';
 
@@ -43,7 +43,7 @@ export async function traceMessages(paths: string[], options: Options): Promise<
     }
     const result = trace(graph, order.message, order.sending, turns);
     ({ turns } = result);
-    const data = traceData(graph, result.trace, at, locate, reason);
+    const data = traceData(graph, result.trace, at, locate, reason, order.remarks);
     write(options.format === 'json' ? JSON.stringify(data) : traceText(data).trimEnd());
   }
 }
@@ -61,17 +61,20 @@ async function* linesOf(file: string): AsyncGenerator<string> {
   }
 }
 
-type Order = { readonly message: Message; readonly sending: Sending } | { readonly error: string };
+type Order =
+  | { readonly message: Message; readonly sending: Sending; readonly remarks: readonly string[] }
+  | { readonly error: string };
 
 function orderOf(graph: RoutingGraph, line: string): Order {
   let data: unknown;
   try {
-    data = JSON.parse(line);
+    data = readLine(line);
   } catch (error) {
     return { error: `not JSON: ${(error as Error).message}` };
   }
   const understood = understand(graph, data);
   if ('error' in understood) return understood;
   if (!understood.sending) return { error: '`to` is missing: an address, or a broker with "via": "mqtt"' };
-  return { message: understood.message, sending: understood.sending };
+  const { message, sending, remarks } = understood;
+  return { message, sending, remarks };
 }

@@ -29,7 +29,8 @@ export {
 } from './rollout/amqp.ts';
 export { expectProbe, mannersOf, withinReach } from './rollout/probe.ts';
 export { keptSamples, sampleToWrite, sendingsOf, traceSample } from './samples/kept.ts';
-export { complete, samplesOf } from './samples/samples.ts';
+export { asGiven, remarksOn } from './samples/given.ts';
+export { samplesOf } from './samples/samples.ts';
 export { spreadAt } from './samples/spread.ts';
 export { Batch, type BatchRow } from './trace/batch.ts';
 export { missesAt, summarise, whyHop } from './trace/narrate.ts';

@@ -71,3 +71,7 @@ export function byteLength(text: string): number {
   }
   return bytes;
 }
+
+/** @returns a value as JSON writes it, with integers that a double cannot hold as they are; `nothing` for none */
+export const textOf = (value: unknown): string =>
+  JSON.stringify(value, (_, each: unknown) => (typeof each === 'bigint' ? `${each}` : each)) ?? 'nothing';

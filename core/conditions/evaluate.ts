@@ -1,11 +1,14 @@
 import type { Message } from './message.ts';
 import {
   type LikePart,
+  type Operation,
   type Predicate,
   type Relation,
+  type SelectorNumber,
   type Term,
   type Truth,
   attributeValue,
+  stepsOf,
 } from './predicate.ts';
 import { wordsMatch, wordsOf } from './words.ts';
 
@@ -97,9 +100,9 @@ export function admits(predicate: Predicate, message: Message): boolean {
   return evaluate(predicate, message) === true;
 }
 
-/** A selector's value: exact numbers keep integer arithmetic; undefined is NULL. */
+/** A selector's value; undefined is NULL. */
 export type SelectorValue =
-  | { readonly is: 'number'; readonly value: number; readonly exact: boolean }
+  | SelectorNumber
   | { readonly is: 'string'; readonly value: string }
   | { readonly is: 'boolean'; readonly value: boolean }
   | undefined;
@@ -120,44 +123,60 @@ export function termValue(term: Term, message: Message): SelectorValue {
       return term;
     case 'attribute': {
       const value = attributeValue(term.of, message);
-      if (typeof value === 'number') return { is: 'number', value, exact: Number.isInteger(value) };
+      if (typeof value === 'bigint') return { is: 'number', value };
+      if (typeof value === 'number')
+        return { is: 'number', value: Number.isInteger(value) && inLong(value) ? BigInt(value) : value };
       if (typeof value === 'string') return { is: 'string', value };
       if (typeof value === 'boolean') return { is: 'boolean', value };
       return undefined;
     }
     case 'negate': {
       const value = termValue(term.of, message);
-      return value?.is === 'number' ? { ...value, value: -value.value } : undefined;
+      if (value?.is !== 'number') return undefined;
+      // integers have no negative zero
+      return typeof value.value === 'bigint' ? long(-value.value) : { ...value, value: -value.value };
     }
     case 'arithmetic': {
-      const left = termValue(term.left, message);
-      const right = termValue(term.right, message);
-      if (left?.is !== 'number' || right?.is !== 'number') return undefined;
-      return arithmetic(term.op, left, right);
+      const { first, steps } = stepsOf(term);
+      let value = termValue(first, message);
+      for (const { op, right } of steps) {
+        const other = termValue(right, message);
+        if (value?.is !== 'number' || other?.is !== 'number') return undefined;
+        value = arithmetic(op, value, other);
+      }
+      return value;
     }
   }
 }
 
-/** Java's binary numeric promotion: integer with integer stays integer, division truncates. */
-function arithmetic(
-  op: '+' | '-' | '*' | '/',
-  left: { value: number; exact: boolean },
-  right: { value: number; exact: boolean },
-): SelectorValue {
-  const exact = left.exact && right.exact;
-  if (exact && op === '/') {
-    if (right.value === 0) return undefined;
-    return { is: 'number', value: Math.trunc(left.value / right.value), exact };
-  }
+/** Whether a whole number can be an integer of 64 bits: beyond, it is a double. */
+const inLong = (value: number): boolean => value >= -(2 ** 63) && value < 2 ** 63;
+
+const long = (value: bigint): SelectorNumber => ({ is: 'number', value: BigInt.asIntN(64, value) });
+
+/**
+ * Java's binary numeric promotion (JLS §5.6.2): integers stay integers of 64 bits, wrap round and divide towards
+ * zero; with a double all is double, else with a float all is float.
+ */
+function arithmetic(op: Operation['op'], left: SelectorNumber, right: SelectorNumber): SelectorValue {
   const [a, b] = [left.value, right.value];
-  const value = op === '+' ? a + b : op === '-' ? a - b : op === '*' ? a * b : a / b;
-  if (exact && !Number.isSafeInteger(value)) {
-    // past 2^53 the exact result comes from 64-bit integers, wrapping as they do
-    const [x, y] = [BigInt(a), BigInt(b)];
-    const wide = op === '+' ? x + y : op === '-' ? x - y : x * y;
-    return { is: 'number', value: Number(BigInt.asIntN(64, wide)), exact };
+  if (typeof a === 'bigint' && typeof b === 'bigint') {
+    if (op === '/') return b === 0n ? undefined : long(a / b);
+    return long(op === '+' ? a + b : op === '-' ? a - b : a * b);
   }
-  return { is: 'number', value, exact };
+  const single = [left, right].every((each) => each.single || typeof each.value === 'bigint');
+  const round = single ? Math.fround : (value: number) => value;
+  const [x, y] = [round(Number(a)), round(Number(b))];
+  const value = round(op === '+' ? x + y : op === '-' ? x - y : op === '*' ? x * y : x / y);
+  return { is: 'number', value, ...(single ? { single } : {}) };
+}
+
+/** @returns two numbers as Java compares them: of an integer and a float the integer is made a float first */
+function promoted(left: SelectorNumber, right: SelectorNumber): [number | bigint, number | bigint] {
+  const [a, b] = [left.value, right.value];
+  if (typeof a === typeof b) return [a, b];
+  const round = left.single || right.single ? Math.fround : (value: number) => value;
+  return [round(Number(a)), round(Number(b))];
 }
 
 /**
@@ -167,7 +186,8 @@ function arithmetic(
 export function compare(relation: Relation, left: SelectorValue, right: SelectorValue): Truth {
   if (left === undefined || right === undefined) return undefined;
   if (left.is !== right.is) return false;
-  const [a, b] = [left.value, right.value];
+  const [a, b] =
+    left.is === 'number' && right.is === 'number' ? promoted(left, right) : [left.value, right.value];
   switch (relation) {
     case '=':
       return a === b;

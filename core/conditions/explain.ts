@@ -1,6 +1,14 @@
+import { textOf } from '../base/values.ts';
 import { evaluate } from './evaluate.ts';
 import type { Message } from './message.ts';
-import { type Attribute, type Predicate, type Term, type Truth, attributeValue } from './predicate.ts';
+import {
+  type Attribute,
+  type Predicate,
+  type Term,
+  type Truth,
+  attributeValue,
+  stepsOf,
+} from './predicate.ts';
 import { wordsMisfit, wordsOf } from './words.ts';
 import type { Place } from '../syntax/place.ts';
 
@@ -72,7 +80,7 @@ function leafText(predicate: Predicate, message: Message, truth: Truth): string 
 function saw(attribute: Attribute, message: Message): string {
   const value = attributeValue(attribute, message);
   const name = attributeName(attribute);
-  return value === undefined ? `${name} is missing` : `${name} is ${JSON.stringify(value)}`;
+  return value === undefined ? `${name} is missing` : `${name} is ${textOf(value)}`;
 }
 
 /** @returns the attributes a condition reads, each once, in order of appearance. */
@@ -85,7 +93,11 @@ export function operandsOf(predicate: Predicate): Attribute[] {
   const term = (t: Term): void => {
     if (t.is === 'attribute') add(t.of);
     else if (t.is === 'negate') term(t.of);
-    else if (t.is === 'arithmetic') [t.left, t.right].forEach(term);
+    else if (t.is === 'arithmetic') {
+      const { first, steps } = stepsOf(t);
+      term(first);
+      for (const { right } of steps) term(right);
+    }
   };
   const walk = (p: Predicate): void => {
     switch (p.op) {
@@ -163,10 +175,12 @@ function showTerm(term: Term): string {
     case 'constant':
       return typeof term.value === 'string' ? `'${term.value}'` : String(term.value).toUpperCase();
     case 'number':
-      return String(term.value);
+      return term.single ? `${term.value}f` : String(term.value);
     case 'negate':
       return `-${showTerm(term.of)}`;
-    case 'arithmetic':
-      return `(${showTerm(term.left)} ${term.op} ${showTerm(term.right)})`;
+    case 'arithmetic': {
+      const { first, steps } = stepsOf(term);
+      return `(${showTerm(first)}${steps.map(({ op, right }) => ` ${op} ${showTerm(right)}`).join('')})`;
+    }
   }
 }

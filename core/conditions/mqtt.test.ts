@@ -62,7 +62,7 @@ describe('takers over MQTT', () => {
     ]);
     expect(run('{ from: m, via: mqtt, topic: "deck/+/wind" }', 'deck/razorbill/swell')).toEqual([]);
     expect(run('{ from: m, via: mqtt, topic: "$share/g/deck/#" }', 'deck/razorbill')).toEqual([
-      ['watch:$share/g/deck/#', 1, 'app:watch'],
+      ['$share/g/deck/#', 1, 'app:watch'],
     ]);
     expect(run('{ from: m, via: mqtt, topic: "#" }', '$SYS/x')).toEqual([]);
   });

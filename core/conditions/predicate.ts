@@ -15,11 +15,21 @@ export type Attribute =
 
 export type Constant = string | number | boolean | null;
 
-/** A value in a comparison. `exact` numbers follow integer arithmetic (Jakarta Messaging 3.1 §3.8.1.1). */
+/**
+ * A number as selectors reckon with it (Jakarta Messaging 3.1 §3.8.1.1): a bigint is an integer of 64 bits, a
+ * number is a double, or with `single` a float of 32 bits.
+ */
+export interface SelectorNumber {
+  readonly is: 'number';
+  readonly value: number | bigint;
+  readonly single?: true;
+}
+
+/** A value in a comparison. */
 export type Term =
   | { readonly is: 'attribute'; readonly of: Attribute }
   | { readonly is: 'constant'; readonly value: string | boolean }
-  | { readonly is: 'number'; readonly value: number; readonly exact: boolean }
+  | SelectorNumber
   | { readonly is: 'negate'; readonly of: Term }
   | {
       readonly is: 'arithmetic';
@@ -69,6 +79,23 @@ export type Predicate = Declared &
         readonly text: string;
       }
   );
+
+/** One step of a sum or product: what is done with what stands right of it. */
+export interface Operation {
+  readonly op: '+' | '-' | '*' | '/';
+  readonly right: Term;
+}
+
+/**
+ * @returns a sum or product as what it begins with and its steps, in order: a long one is as deep as it is long,
+ *   and is walked by a loop
+ */
+export function stepsOf(term: Term): { readonly first: Term; readonly steps: readonly Operation[] } {
+  const steps: Operation[] = [];
+  let first = term;
+  for (; first.is === 'arithmetic'; first = first.left) steps.push({ op: first.op, right: first.right });
+  return { first, steps: steps.reverse() };
+}
 
 export const ALWAYS: Predicate = { op: 'always' };
 

@@ -118,3 +118,53 @@ describe('selectors', () => {
     expect(missing.text).toBe('`delayMinutes >= 15` is unknown: delayMinutes is missing');
   });
 });
+
+describe('numbers to the last bit', () => {
+  test('integers are of 64 bits, and wrap round as they do', () => {
+    expect(of('9223372036854775807 = 9223372036854775806')).toBe(false);
+    expect(of('9007199254740993 - 9007199254740992 = 1')).toBe(true);
+    expect(of('9223372036854775807 + 1 = -9223372036854775808')).toBe(true);
+    expect(of('3037000500 * 3037000500 < 0')).toBe(true);
+    expect(of('-9223372036854775808 / -1 = -9223372036854775808')).toBe(true);
+    expect(of('n = 9007199254740993', { n: 9007199254740993n })).toBe(true);
+    expect(of('n = 9007199254740993', { n: 9007199254740992n })).toBe(false);
+    expect(problem('n = 9223372036854775808').message).toBe('This number is too large.');
+    expect(problem('n = 1 - 9223372036854775808').message).toBe('This number is too large.');
+    expect(problem('n = -(9223372036854775808)').message).toBe('This number is too large.');
+  });
+
+  test('an integer has no negative zero', () => {
+    expect(of('1.0 / (0 * -1) = 1.0 / 0')).toBe(true);
+    expect(of('1.0 / -n = 1.0 / n', { n: 0 })).toBe(true);
+    expect(of('1.0 / -0.0 = 1.0 / 0.0')).toBe(false);
+  });
+
+  test('a float is one of 32 bits, and compared as a double it keeps what it is', () => {
+    expect(of('0.1f = 0.1')).toBe(false);
+    expect(of('0.1f = x', { x: Math.fround(0.1) })).toBe(true);
+    expect(of('0.5f = 0.5')).toBe(true);
+    expect(of('16777216f + 1 = 16777216f')).toBe(true);
+    expect(of('16777216d + 1 = 16777216d')).toBe(false);
+    expect(of('16777217 = 16777216f')).toBe(true);
+  });
+
+  test('white space is what it is in Java', () => {
+    expect(of('\ta\f=\r\n1 ', { a: 1 })).toBe(true);
+    expect(problem('a\u00a0= 1').message).toContain('has no meaning here');
+    expect(parseSelector('\u00a0').ok).toBe(false);
+    expect(parseSelector(' \f\r\n\t').ok).toBe(true);
+  });
+
+  test('a hundred thousand alternatives or terms are read, explained and evaluated', () => {
+    const many = 100_000;
+    const alternatives = Array.from({ length: many }, (_, i) => `a = ${i}`).join(' OR ');
+    expect(of(alternatives, { a: many - 1 })).toBe(true);
+    expect(of(alternatives.replaceAll('OR', 'AND').replaceAll('=', '<'), { a: -1 })).toBe(true);
+    const sum = `${Array.from({ length: many }, () => 'a').join(' + ')} = ${many}`;
+    expect(of(sum, { a: 1 })).toBe(true);
+    const read = parseSelector(sum);
+    expect(read.ok && explain(read.predicate, message({ headers: { a: 1 } })).text.length).toBeGreaterThan(
+      many,
+    );
+  });
+});

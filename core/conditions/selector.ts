@@ -3,7 +3,7 @@
  * expression syntax over properties, with three-valued logic.
  */
 import { applyTo } from '../base/edits.ts';
-import type { Attribute, LikePart, Predicate, Relation, Term } from './predicate.ts';
+import type { Attribute, LikePart, Predicate, Relation, SelectorNumber, Term } from './predicate.ts';
 
 /** Why a selector cannot be read; offsets inside its text. */
 export interface SelectorProblem {
@@ -19,7 +19,7 @@ export type SelectorResult =
 type Token = { readonly start: number; readonly end: number } & (
   | { readonly is: 'word'; readonly text: string; readonly keyword: string | undefined }
   | { readonly is: 'string'; readonly value: string }
-  | { readonly is: 'number'; readonly value: number; readonly exact: boolean }
+  | SelectorNumber
   | { readonly is: 'sign'; readonly text: string }
   | { readonly is: 'end' }
 );
@@ -87,7 +87,7 @@ class Misread extends Error {
  */
 export function parseSelector(text: string): SelectorResult {
   try {
-    if (text.trim() === '') return { ok: true, predicate: { op: 'always' } };
+    if (/^[ \t\f\r\n]*$/.test(text)) return { ok: true, predicate: { op: 'always' } };
     return { ok: true, predicate: new Reader(tokens(text)).whole() };
   } catch (error) {
     if (!(error instanceof Misread)) throw error;
@@ -100,7 +100,8 @@ function tokens(text: string): Token[] {
   let at = 0;
   while (at < text.length) {
     const char = String.fromCodePoint(text.codePointAt(at)!);
-    if (/\s/.test(char)) {
+    // white space is what it is in Java (JLS §3.6)
+    if (/[ \t\f\r\n]/.test(char)) {
       at++;
       continue;
     }
@@ -167,13 +168,10 @@ function number(text: string, start: number): Token {
   FLOAT.lastIndex = start;
   const float = FLOAT.exec(text)?.[0];
   if (float) {
-    return {
-      is: 'number',
-      value: Number(float.replace(/[_fFdD]/g, '')),
-      exact: false,
-      start,
-      end: start + float.length,
-    };
+    const value = Number(float.replace(/[_fFdD]/g, ''));
+    const single = /[fF]$/.test(float);
+    const end = start + float.length;
+    return { is: 'number', ...(single ? { value: Math.fround(value), single } : { value }), start, end };
   }
   WHOLE.lastIndex = start;
   const whole = WHOLE.exec(text)![0];
@@ -186,7 +184,7 @@ function number(text: string, start: number): Token {
   const value = BigInt(digits);
   if (value > 9223372036854775808n)
     throw new Misread('This number is too large.', start, start + whole.length);
-  return { is: 'number', value: Number(value), exact: true, start, end: start + whole.length };
+  return { is: 'number', value, start, end: start + whole.length };
 }
 
 /** Either a condition or a value: which one an expression is shows only after it is read. */
@@ -197,6 +195,8 @@ type Part = { readonly start: number; readonly end: number } & (
 class Reader {
   private at = 0;
   private depth = 0;
+  /** A minus stands right before. */
+  private negative = false;
 
   constructor(private readonly tokens: readonly Token[]) {}
 
@@ -246,7 +246,7 @@ class Reader {
       if (parts.length === 0) parts.push(this.condition(left));
       const right = this.both();
       parts.push(this.condition(right));
-      left = { condition: { op: 'any', of: [...parts] }, start: left.start, end: right.end };
+      left = { condition: { op: 'any', of: parts }, start: left.start, end: right.end };
     }
     this.depth--;
     return left;
@@ -259,7 +259,7 @@ class Reader {
       if (parts.length === 0) parts.push(this.condition(left));
       const right = this.negated();
       parts.push(this.condition(right));
-      left = { condition: { op: 'all', of: [...parts] }, start: left.start, end: right.end };
+      left = { condition: { op: 'all', of: parts }, start: left.start, end: right.end };
     }
     return left;
   }
@@ -393,12 +393,20 @@ class Reader {
       if (this.sign('-')) negative = !negative;
       else if (!this.sign('+')) break;
     }
+    this.negative = negative;
     const part = this.primary();
+    this.negative = false;
     if (signs === 0) return part;
     const term = this.term(part);
     if (term.is === 'constant') throw new Misread('A sign stands before numbers only.', start, part.end);
     if (!negative) return { term, start, end: part.end };
-    const folded: Term = term.is === 'number' ? { ...term, value: -term.value } : { is: 'negate', of: term };
+    const folded: Term =
+      term.is === 'number'
+        ? {
+            ...term,
+            value: typeof term.value === 'bigint' ? BigInt.asIntN(64, -term.value) : -term.value,
+          }
+        : { is: 'negate', of: term };
     return { term: folded, start, end: part.end };
   }
 
@@ -407,6 +415,7 @@ class Reader {
     const { start, end } = token;
     if (token.is === 'sign' && token.text === '(') {
       this.at++;
+      this.negative = false;
       const inner = this.either();
       if (!this.sign(')')) this.expected('`)`');
       return { ...inner, start, end: this.before() };
@@ -417,7 +426,11 @@ class Reader {
     }
     if (token.is === 'number') {
       this.at++;
-      return { term: { is: 'number', value: token.value, exact: token.exact }, start, end };
+      const { value, single } = token;
+      // only with its sign is the least integer one of 64 bits
+      if (value === 9223372036854775808n && !this.negative)
+        throw new Misread('This number is too large.', start, end);
+      return { term: { is: 'number', value, ...(single ? { single } : {}) }, start, end };
     }
     if (token.is === 'word') {
       if (token.keyword === 'TRUE' || token.keyword === 'FALSE') {

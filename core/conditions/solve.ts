@@ -143,7 +143,9 @@ function compareWays(
 }
 
 function constantOf(term: Term, message: Message): string | number | boolean | undefined {
-  return termValue(term, message)?.value;
+  const value = termValue(term, message)?.value;
+  if (typeof value !== 'bigint') return value;
+  return Number.isSafeInteger(Number(value)) ? Number(value) : undefined;
 }
 
 /** All parts at once: the ways of each joined, part after part on the message changed so far. */

@@ -3,5 +3,5 @@ export { findingsData, findingsText, toSarif } from './findings.ts';
 export { graphData, toDot, toGraphml } from './graph.ts';
 export { toJunit } from './junit.ts';
 export { matrixCsv } from './matrix.ts';
-export { readMessages, understand } from './messages.ts';
+export { readLine, readMessages, understand } from './messages.ts';
 export { traceData, traceText } from './trace.ts';

@@ -42,6 +42,7 @@ describe('a file of messages', () => {
 
   test('a message need not say where it is sent', () => {
     expect(understand(graph, { type: 'left', headers: { route: 'north' } })).toEqual({
+      remarks: [],
       message: {
         type: 'left',
         key: 'sailing.north',
@@ -78,6 +79,7 @@ describe('a file of messages', () => {
       data: { ship: 'auk' },
     };
     expect(understand(graph, event)).toEqual({
+      remarks: [],
       message: {
         type: 'left',
         key: 'sailing.north',

@@ -3,11 +3,26 @@
  * our own words (`to`, `type`, `key`, `headers`, …) or a CloudEvent in its JSON format (CloudEvents
  * 1.0.2, JSON Event Format §3; a list is its batch, §4).
  */
-import { complete } from '../analysis/samples/samples.ts';
+import { asGiven, remarksOn } from '../analysis/samples/given.ts';
+import { unpublishable } from '../conditions/mqtt.ts';
 import { type Message, message as makeMessage } from '../conditions/message.ts';
+import { parse as parseLossless } from 'lossless-json';
 import type { RoutingGraph } from '../routing/graph.ts';
 import type { Sending } from '../routing/hop.ts';
 import type { MessageType } from '../topology/messages.ts';
+
+/**
+ * Reads one line of NDJSON. Integers that a double cannot hold become bigints, as selectors reckon with 64 bits.
+ * @throws SyntaxError where it is not JSON
+ */
+export const readLine = (line: string): unknown =>
+  // the package is slow, and such numbers are rare
+  !/\d{16}/.test(line)
+    ? JSON.parse(line)
+    : parseLossless(line, null, {
+        parseNumber: (text) =>
+          /^-?\d+$/.test(text) && !Number.isSafeInteger(Number(text)) ? BigInt(text) : Number(text),
+      });
 
 /** One object of a file, or why it is none. */
 export type Written =
@@ -35,7 +50,13 @@ export function readMessages(text: string): Written[] {
 
 /** A message understood; without `sending` it does not say where it is sent. */
 export type Understood =
-  { readonly message: Message; readonly sending?: Sending } | { readonly error: string };
+  | {
+      readonly message: Message;
+      readonly sending?: Sending;
+      /** What in it is not as its type says. */
+      readonly remarks: readonly string[];
+    }
+  | { readonly error: string };
 
 const KNOWN = ['to', 'via', 'topic', 'from', 'type', 'key', 'headers', 'properties', 'body', 'mandatory'];
 const isMap = (value: unknown): value is Record<string, unknown> =>
@@ -44,7 +65,7 @@ const isMap = (value: unknown): value is Record<string, unknown> =>
 /** Reads one object as a message and, where it says so, how it is sent. */
 export function understand(graph: RoutingGraph, data: unknown): Understood {
   if (!isMap(data)) return { error: 'a message is a JSON object' };
-  if (typeof data['specversion'] === 'string') return { message: ofCloudEvent(graph, data) };
+  if (typeof data['specversion'] === 'string') return ofCloudEvent(graph, data);
   const unknown = Object.keys(data).filter((key) => !KNOWN.includes(key));
   if (unknown.length) return { error: `unknown: ${unknown.join(', ')}; a message has ${KNOWN.join(', ')}` };
   const { to, via, topic, from, type, key, headers, properties, body, mandatory } = data;
@@ -70,17 +91,27 @@ export function understand(graph: RoutingGraph, data: unknown): Understood {
       ? {}
       : { key: String(via === 'mqtt' ? (topic ?? key) : (key ?? topic)) }),
   };
-  const message = declared ? complete(declared, given) : makeMessage(given);
-  if (to === undefined) return { message };
-  return {
-    message,
-    sending: {
-      to: to as string,
-      ...(via === 'mqtt' ? { via } : {}),
-      ...(app === undefined ? {} : { from: `app:${app}` }),
-      ...(mandatory === undefined ? {} : { mandatory: mandatory as boolean }),
-    },
-  };
+  return sent(declared, given, {
+    ...(to === undefined ? {} : { to: to as string }),
+    ...(via === 'mqtt' ? { via } : {}),
+    ...(app === undefined ? {} : { from: `app:${app}` }),
+    ...(mandatory === undefined ? {} : { mandatory: mandatory as boolean }),
+  });
+}
+
+/** A message as it was given, sent there; an error where it is none that could be. */
+function sent(type: MessageType | undefined, given: Partial<Message>, sending: Partial<Sending>): Understood {
+  const { message, missing } = type ? asGiven(type, given) : { message: makeMessage(given), missing: [] };
+  if (missing.length)
+    return {
+      error: `the key \`${type!.key!.value}\` cannot be made: ${missing.map((name) => `\`${name}\``).join(' and ')} ${missing.length > 1 ? 'are' : 'is'} missing`,
+    };
+  const wrong = sending.via === 'mqtt' ? unpublishable(message.key) : undefined;
+  if (wrong) return { error: wrong };
+  const remarks = type ? remarksOn(type, message) : [];
+  const { to } = sending;
+  if (to === undefined) return { message, remarks };
+  return { message, remarks, sending: { ...sending, to } };
 }
 
 /** Context attributes that are properties of a message, by what they are called there. */
@@ -93,20 +124,24 @@ const ATTRIBUTES: Readonly<Record<string, string>> = {
   datacontenttype: 'contentType',
 };
 
-/** A CloudEvent as a message: context attributes as properties, extensions as headers, data as the body. */
-function ofCloudEvent(graph: RoutingGraph, event: Record<string, unknown>): Message {
+/**
+ * A CloudEvent as a message: context attributes as properties, extensions as headers, data as the body. `to` beside
+ * them says where it is sent, and is no part of it.
+ */
+function ofCloudEvent(graph: RoutingGraph, event: Record<string, unknown>): Understood {
+  const { to } = event;
+  if (to !== undefined && typeof to !== 'string') return { error: '`to` must be a text' };
   const headers: Record<string, unknown> = {};
   const properties: Record<string, unknown> = {};
   for (const [name, value] of Object.entries(event)) {
-    if (['specversion', 'data', 'data_base64', 'dataschema'].includes(name)) continue;
+    if (['specversion', 'data', 'data_base64', 'dataschema', 'to'].includes(name)) continue;
     const property = ATTRIBUTES[name];
     if (property) properties[property] = value;
     else headers[name] = value;
   }
   const body = event['data'] ?? event['data_base64'];
   const given = { headers, properties, ...(body === undefined ? {} : { body }) };
-  const declared = typeNamed(graph, event['type']);
-  return declared ? complete(declared, given) : makeMessage(given);
+  return sent(typeNamed(graph, event['type']), given, to === undefined ? {} : { to });
 }
 
 /** The message type whose `type` property is always this, else the one of this id. */

@@ -10,6 +10,8 @@ import type { Place } from '../syntax/place.ts';
 
 export interface TraceData {
   readonly index: number;
+  /** What in the message is not as its type says. */
+  readonly remarks?: readonly string[];
   readonly stores: readonly {
     readonly at: string;
     readonly kind: 'queue' | 'subscription';
@@ -41,6 +43,7 @@ export interface TraceData {
 /**
  * @param index the message's place in its file, from 0
  * @param reason what stores do to what rests in them; without one, copies stay
+ * @param remarks on the message, which are told with it
  * @returns where copies rest in the end, how every branch finished, and every hop in order
  */
 export function traceData(
@@ -49,6 +52,7 @@ export function traceData(
   index: number,
   locate: (place: Place) => Position,
   reason?: DeadLetterReason,
+  remarks: readonly string[] = [],
 ): TraceData {
   const at = (hop: Hop) => {
     const found = graph.nodes.get(hop.node);
@@ -96,6 +100,7 @@ export function traceData(
     for (const next of round.root.next) visitAll(next, round.root, 1);
   return {
     index,
+    ...(remarks.length ? { remarks } : {}),
     stores: [...stores.values()],
     ends: settled.ends.map(({ hop, end }) => ({
       outcome: end.outcome,
@@ -130,7 +135,7 @@ function gives(decl: object, reason: DeadLetterReason): boolean {
 
 /** @returns a trace for people: where copies rest, then the ladder of hops. */
 export function traceText(data: TraceData): string {
-  const lines = [`message ${data.index}`];
+  const lines = [`message ${data.index}`, ...(data.remarks ?? []).map((each) => `  remark: ${each}`)];
   for (const store of data.stores) {
     const takers = store.takers.length ? `, taken by ${store.takers.join(', ')}` : '';
     lines.push(`  rests in ${store.at}: ${store.copies} ${store.copies === 1 ? 'copy' : 'copies'}${takers}`);

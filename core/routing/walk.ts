@@ -3,6 +3,7 @@
  * copies that come to an exchange, a topic or a link's queue alike go on from there together, so that
  * a way that doubles at each of fifty steps takes fifty steps to follow.
  */
+import { textOf } from '../base/values.ts';
 import { admits } from '../conditions/evaluate.ts';
 import type { Message } from '../conditions/message.ts';
 import { ENTRIES, type Thing, addressOf, thing } from '../language/thing.ts';
@@ -484,7 +485,7 @@ export const alike = (a: Message, b: Message): boolean =>
     same(a.properties, b.properties) &&
     same(a.body, b.body));
 
-const same = (a: unknown, b: unknown): boolean => a === b || JSON.stringify(a) === JSON.stringify(b);
+const same = (a: unknown, b: unknown): boolean => a === b || textOf(a) === textOf(b);
 
 /** Why a store gives a copy up, as the beginning of a sentence. */
 const BECAUSE: Record<DeadLetterReason, string> = {

@@ -234,6 +234,156 @@ export const CASES: readonly Case[] = [
     mend: 'none',
   },
   {
+    check: 'nowhere/no-instances',
+    what: 'an app that runs nowhere and is to take',
+    has: amqp({
+      apps: '  desk: { publishes: [{ message: note, to: m/in }] }\n  log: { instances: 0, consumes: [{ from: m/q }] }',
+    }),
+    says: 'log has no instances: it takes nothing from m/q.',
+    nearly: ['instances: 0', 'instances: 1'],
+    mend: 'none',
+    about: 'app:log',
+  },
+  {
+    check: 'nowhere/no-instances',
+    what: 'a queue for each instance of an app that runs nowhere',
+    has: amqp({
+      apps: '  desk: { publishes: [{ message: note, to: m/in }] }\n  log: { consumes: [{ from: m/q }] }\n  idle: { instances: 0 }',
+      broker:
+        '    exchanges: { in: { type: topic } }\n    queues: { q: {}, each: { perInstanceOf: idle } }\n    bindings:\n      - { from: in, to: q, key: "a.#" }\n      - { from: in, to: each, key: "a.#" }',
+    }),
+    says: 'idle has no instances, so there is no m/each',
+    nearly: ['instances: 0', 'instances: 1'],
+    mend: 'none',
+    about: 'queue:m/each',
+  },
+  {
+    check: 'nowhere/without-mqtt',
+    what: 'a publish over MQTT to a broker that has none',
+    has: amqp({
+      apps: '  desk: { publishes: [{ message: note, to: m, via: mqtt }] }\n  log: { consumes: [{ from: m/q }] }',
+    }),
+    says: 'desk sends note to m over MQTT, but m has no `mqtt`',
+    nearly: ['access: open', 'access: open\n    mqtt: { exchange: in }'],
+    mend: 'none',
+    about: 'app:desk',
+  },
+  {
+    check: 'nowhere/without-mqtt',
+    what: 'a taker over MQTT at a broker that has none',
+    has: amqp({
+      apps: '  desk: { publishes: [{ message: note, to: m/in }] }\n  log: { consumes: [{ from: m, via: mqtt, topic: "a/#" }] }',
+    }),
+    says: 'log takes from m over MQTT, but m has no `mqtt`',
+    nearly: ['access: open', 'access: open\n    mqtt: { exchange: in }'],
+    mend: 'none',
+    about: 'app:log',
+  },
+  {
+    check: 'broker/mqtt-exchange',
+    what: 'an exchange for MQTT that knows no patterns',
+    has: amqp({
+      broker:
+        '    mqtt: { exchange: in }\n    exchanges: { in: { type: fanout } }\n    queues: { q: {} }\n    bindings:\n      - { from: in, to: q }',
+    }),
+    says: 'MQTT clients meet m/in, which is of type fanout',
+    nearly: ['type: fanout', 'type: topic'],
+    mend: 'none',
+    about: 'exchange:m/in',
+  },
+  {
+    check: 'broker/mqtt-exchange',
+    what: 'an exchange for MQTT that is internal',
+    has: amqp({
+      broker:
+        '    mqtt: { exchange: in }\n    exchanges: { in: { type: topic, internal: true } }\n    queues: { q: {} }\n    bindings:\n      - { from: in, to: q, key: "#" }',
+    }),
+    says: 'MQTT clients meet m/in, which is internal',
+    nearly: ['internal: true', 'internal: false'],
+    mend: 'none',
+    about: 'exchange:m/in',
+  },
+  {
+    check: 'match/mqtt-topic',
+    what: 'a key with a wildcard that is to be a topic',
+    has: amqp({
+      messages: 'messages: { note: { key: "a/+" } }',
+      apps: '  desk: { publishes: [{ message: note, to: m, via: mqtt }] }\n  log: { consumes: [{ from: m/q }] }',
+      broker:
+        '    mqtt: { exchange: in }\n    exchanges: { in: { type: topic } }\n    queues: { q: {} }\n    bindings:\n      - { from: in, to: q, key: "#" }',
+    }),
+    says: 'note is sent over MQTT, but its key `a/+` cannot be its topic',
+    nearly: ['"a/+"', '"a/b"'],
+    mend: 'none',
+    about: 'message:note',
+  },
+  {
+    check: 'match/mqtt-topic',
+    what: 'no key at all to be a topic',
+    has: amqp({
+      messages: 'messages: { note: {} }',
+      apps: '  desk: { publishes: [{ message: note, to: m, via: mqtt }] }\n  log: { consumes: [{ from: m/q }] }',
+      broker:
+        '    mqtt: { exchange: in }\n    exchanges: { in: { type: topic } }\n    queues: { q: {} }\n    bindings:\n      - { from: in, to: q, key: "#" }',
+    }),
+    says: 'note is sent over MQTT, but has no key to be its topic',
+    nearly: ['note: {}', 'note: { key: a }'],
+    mend: 'none',
+    about: 'message:note',
+  },
+  {
+    check: 'copies/weights',
+    what: 'too few weights',
+    has: 'brokers:\n  m: { kind: amqp, queues: { q: {}, r: {} } }\nspreads: { work: { members: [m/q, m/r], choose: weighted, weights: [3] } }\n',
+    says: 'Spread work has 1 weight for 2 members: the others count as 1.',
+    nearly: ['[3]', '[3, 1]'],
+    mend: 'none',
+    about: 'spread:work',
+  },
+  {
+    check: 'copies/weights',
+    what: 'weights that are all zero',
+    has: 'brokers:\n  m: { kind: amqp, queues: { q: {}, r: {} } }\nspreads: { work: { members: [m/q, m/r], choose: weighted, weights: [0, 0] } }\n',
+    says: 'Spread work gives no member any share',
+    nearly: ['[0, 0]', '[0.7, 0.3]'],
+    mend: 'none',
+    about: 'spread:work',
+  },
+  {
+    check: 'copies/weights',
+    what: 'weights of a spread that takes turns',
+    has: 'brokers:\n  m: { kind: amqp, queues: { q: {}, r: {} } }\nspreads: { work: { members: [m/q, m/r], choose: rotate, weights: [3, 1] } }\n',
+    says: 'Spread work has weights, but it chooses by rotate',
+    nearly: ['rotate', 'weighted'],
+    mend: 'none',
+    about: 'spread:work',
+  },
+  {
+    check: 'loss/endless-round',
+    what: 'what is rejected comes back to be rejected again',
+    has: amqp({
+      broker:
+        '    exchanges: { in: { type: topic } }\n    queues: { q: { deadLetter: { to: wait } }, wait: { ttl: 1s, deadLetter: { to: q } } }\n    bindings:\n      - { from: in, to: q, key: "a.#" }',
+    }),
+    says: 'What is rejected in m/q may come round to it without end (m/q → m/wait → m/q)',
+    nearly: ['ttl: 1s, deadLetter: { to: q }', 'ttl: 1s'],
+    mend: 'none',
+    about: 'queue:m/q',
+  },
+  {
+    check: 'loss/too-large',
+    what: 'a message that must arrive in a queue too small for it',
+    has: amqp({
+      messages: 'messages: { note: { key: a.b, mustArrive: true, size: 2KiB } }',
+      broker:
+        '    exchanges: { in: { type: topic } }\n    queues: { q: { maxBytes: 1KiB } }\n    bindings:\n      - { from: in, to: q, key: "a.#" }',
+    }),
+    says: 'm/q keeps at most 1024 bytes, and note must arrive and is larger',
+    nearly: ['1KiB', '2KiB'],
+    mend: 'none',
+    about: 'queue:m/q',
+  },
+  {
     check: 'match/never',
     what: 'a binding key with a word that no key has',
     has: amqp({

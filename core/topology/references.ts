@@ -88,7 +88,16 @@ export function checkReferences(
   function topicFilters(of: Items<AppDecl>): void {
     for (const { value: app } of of.values()) {
       for (const { via, topic, place } of app.consumes?.items ?? []) {
-        if (via?.value !== 'mqtt') continue;
+        if (via?.value !== 'mqtt') {
+          reading.doc = place.doc;
+          if (topic)
+            reading.report(
+              'unused-topic',
+              topic.place,
+              '`topic` is for what is taken over MQTT: write `via: mqtt` beside it, or take it away.',
+            );
+          continue;
+        }
         const filter = topic && parseMqttFilter(topic.value);
         reading.doc = place.doc;
         if (!filter)
@@ -117,12 +126,7 @@ export function checkReferences(
     tell('unknown-reference', value, `There is no ${WORDS[kind]} \`${value.value}\`.`, hint);
   }
 
-  function address(
-    value: Located<string>,
-    kinds: readonly ThingKind[],
-    home?: string,
-    stays?: true,
-  ): void {
+  function address(value: Located<string>, kinds: readonly ThingKind[], home?: string, stays?: true): void {
     const found = lookUp(names, value.value, kinds, home, looked);
     if (found.ok) {
       if (stays && found.thing.broker !== home)

@@ -6,7 +6,7 @@ import { asAmqp } from '@vondle/core/brokers';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
 import {
-  complete,
+  asGiven,
   doneIn,
   expectProbe,
   inventoryChanges,
@@ -14,6 +14,7 @@ import {
   obstaclesIn,
   planRollout,
   promisesNotKept,
+  remarksOn,
   review,
   samplesOf,
   wantedState,
@@ -455,10 +456,16 @@ export async function expectedProbe(
   const type = read.messages.get(input.message);
   if (!type)
     throw new Problem(404, 'No such message', `Revision ${rollout.revision} declares no such message type.`);
-  const message = complete(
+  const { message, missing } = asGiven(
     type,
     Object.keys(input.sample).length ? input.sample : samplesOf(type)[0]!.message,
   );
+  if (missing.length)
+    throw new Problem(
+      400,
+      'No key',
+      `The key ${type.key!.value} needs a value for ${missing.join(' and ')}.`,
+    );
   const graph = buildGraph(read);
   const entry = wireEntry(graph, input.to, broker, message);
   const predicted = expectProbe(
@@ -532,7 +539,7 @@ export async function expectedProbe(
       beside,
       ...(passing ? { expires: PROBE_EXPIRES_MS } : {}),
     },
-    sent: { ...message, to: input.to },
+    sent: { ...message, to: input.to, remarks: remarksOn(type, message) },
     predicted: { queues: Object.entries(predicted.queues), returned: predicted.returned },
     unseen: unseen.slice(0, 1000),
     mayRefuse,

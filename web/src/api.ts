@@ -109,7 +109,14 @@ export interface Landing {
 }
 export interface Probe {
   id: number;
-  sent: { type?: string; key: string; headers: Record<string, unknown>; to: string };
+  sent: {
+    type?: string;
+    key: string;
+    headers: Record<string, unknown>;
+    to: string;
+    /** What in it is not as its type says; none where it was sent before that was told. */
+    remarks?: string[];
+  };
   predicted: Landing;
   observed: Landing & {
     refused: boolean;

@@ -30,6 +30,8 @@ export interface BrokerTraits {
   readonly rest: 'encrypted' | 'plain';
   readonly clears: ReadonlySet<string>;
   readonly tenant: string | undefined;
+  /** Whether MQTT clients meet an exchange of it. */
+  readonly mqtt: boolean;
 }
 
 /** How a message type is sent anywhere. */
@@ -38,6 +40,8 @@ export interface Sent {
   readonly by: readonly string[];
   readonly persistent: boolean;
   readonly to: readonly string[];
+  /** Over MQTT by some. */
+  readonly mqtt: boolean;
 }
 
 const NO_EDGES: readonly Edge[] = [];
@@ -152,8 +156,8 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
   const arrivals = arrivalsIn(graph);
   const said = memory.latest(RAW_SENT, [apps], () => sentIn(graph));
   const sent = memory.each(SENT, said, (type) => {
-    const [by, persistent, to] = said.get(type) as [string, boolean, string];
-    return { by: by.split('\n'), persistent, to: to === '' ? [] : to.split('\n') };
+    const [by, persistent, to, mqtt] = said.get(type) as [string, boolean, string, boolean];
+    return { by: by.split('\n'), persistent, to: to === '' ? [] : to.split('\n'), mqtt };
   });
   const received = memory.tally(RECEIVED, arrivals, (node, here) =>
     node.startsWith(takerId('')) ? here.map(({ type }) => type.id) : [],
@@ -205,6 +209,7 @@ function traitsOf({ topology }: RoutingGraph, decl: BrokerDecl): BrokerTraits {
     rest: decl.rest?.value ?? 'encrypted',
     clears: new Set(decl.clears?.items.map((label) => label.value)),
     tenant: (decl.tenant ?? topology.declared.tenant)?.value,
+    mqtt: kindOf(decl).mqttExchange(decl) !== undefined,
   };
 }
 
@@ -239,22 +244,30 @@ type People = ReturnType<CheckContext['peopled']>;
 const samePeople = (a: People, b: People): boolean => a.publishers === b.publishers && a.takers === b.takers;
 
 /** By message type, as words that are the same for as long as it is sent in the same way. */
-function sentIn({ topology }: RoutingGraph): ReadonlyMap<string, readonly [string, boolean, string]> {
-  const found = new Map<string, { by: Set<string>; persistent: boolean; to: Set<string> }>();
+function sentIn({
+  topology,
+}: RoutingGraph): ReadonlyMap<string, readonly [string, boolean, string, boolean]> {
+  const found = new Map<string, { by: Set<string>; persistent: boolean; to: Set<string>; mqtt: boolean }>();
   for (const [app, { value }] of topology.declared.apps ?? []) {
-    for (const { message, to, persistent } of value.publishes?.items ?? []) {
+    for (const { message, to, persistent, via } of value.publishes?.items ?? []) {
       if (!message) continue;
-      const sent = found.get(message.value) ?? { by: new Set(), persistent: false, to: new Set() };
+      const sent = found.get(message.value) ?? {
+        by: new Set(),
+        persistent: false,
+        to: new Set(),
+        mqtt: false,
+      };
       sent.by.add(app);
       if (to) sent.to.add(to.value);
       sent.persistent ||= persistent?.value === true;
+      sent.mqtt ||= via?.value === 'mqtt';
       found.set(message.value, sent);
     }
   }
   return new Map(
-    [...found].map(([type, { by, persistent, to }]) => [
+    [...found].map(([type, { by, persistent, to, mqtt }]) => [
       type,
-      [[...by].join('\n'), persistent, [...to].join('\n')],
+      [[...by].join('\n'), persistent, [...to].join('\n'), mqtt],
     ]),
   );
 }

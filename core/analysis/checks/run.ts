@@ -6,6 +6,7 @@ import { notCleared, unguardedBroker } from './access/not-cleared.ts';
 import { otherTenant } from './access/other-tenant.ts';
 import { everyone, tooWide } from './access/too-wide.ts';
 import { uselessAllow } from './access/useless-allow.ts';
+import { mqttExchange } from './broker/mqtt-exchange.ts';
 import { notCarried } from './broker/not-carried.ts';
 import { refusedSettings } from './broker/refused-settings.ts';
 import type { BrokerSubject, Check, Complaint, SubjectKind } from './check.ts';
@@ -14,9 +15,11 @@ import { competingApps } from './copies/competing-apps.ts';
 import { perInstance } from './copies/per-instance.ts';
 import { sharedStore } from './copies/shared-store.ts';
 import { twice } from './copies/twice.ts';
+import { weights } from './copies/weights.ts';
 import { autoAck } from './loss/auto-ack.ts';
 import { badExample } from './loss/bad-example.ts';
 import { deadLetterCycle } from './loss/dead-letter-cycle.ts';
+import { endlessRound } from './loss/endless-round.ts';
 import { fleetingQueue } from './loss/fleeting-queue.ts';
 import { noDeadLetter } from './loss/no-dead-letter.ts';
 import { notDurable } from './loss/not-durable.ts';
@@ -25,10 +28,12 @@ import { shortLease } from './loss/short-lease.ts';
 import { shortTtl } from './loss/short-ttl.ts';
 import { silentLimit } from './loss/silent-limit.ts';
 import { slowTaker } from './loss/slow-taker.ts';
+import { tooLarge } from './loss/too-large.ts';
 import { unreadDeadLetter } from './loss/unread-dead-letter.ts';
 import { wrapping } from './loss/wrapping.ts';
 import { always } from './match/always.ts';
 import { divides } from './match/divides.ts';
+import { mqttTopic } from './match/mqtt-topic.ts';
 import { neverMatch } from './match/never-match.ts';
 import { swallowed } from './match/swallowed.ts';
 import { undeclaredAttribute } from './match/undeclared-attribute.ts';
@@ -43,6 +48,8 @@ import { unstatedSetting } from './names/unstated-setting.ts';
 import { aliasChain } from './nowhere/alias-chain.ts';
 import { expectedType } from './nowhere/expected-type.ts';
 import { linkEnd } from './nowhere/link-end.ts';
+import { withoutMqtt } from './nowhere/mqtt.ts';
+import { noInstances } from './nowhere/no-instances.ts';
 import { nothingArrives } from './nowhere/nothing-arrives.ts';
 import { spreadMembers } from './nowhere/spread-members.ts';
 import { unmatched } from './nowhere/unmatched.ts';
@@ -65,12 +72,15 @@ export const CHECKS: readonly Check[] = [
   unreachableStore,
   nothingArrives,
   untakenStore,
+  noInstances,
+  withoutMqtt,
   expectedType,
   unreceivedType,
   aliasChain,
   linkEnd,
   spreadMembers,
   neverMatch,
+  mqttTopic,
   undeclaredAttribute,
   wrongValue,
   always,
@@ -81,6 +91,7 @@ export const CHECKS: readonly Check[] = [
   twice,
   perInstance,
   competingApps,
+  weights,
   notDurable,
   autoAck,
   slowTaker,
@@ -88,8 +99,10 @@ export const CHECKS: readonly Check[] = [
   shortTtl,
   noDeadLetter,
   deadLetterCycle,
+  endlessRound,
   unreadDeadLetter,
   silentLimit,
+  tooLarge,
   orderLost,
   wrapping,
   badExample,
@@ -103,6 +116,7 @@ export const CHECKS: readonly Check[] = [
   notCleared,
   unguardedBroker,
   refusedSettings,
+  mqttExchange,
   notCarried,
   unstatedSetting,
   nearAlike,

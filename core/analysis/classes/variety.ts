@@ -100,10 +100,10 @@ function comparedIn(conditions: readonly Predicate[]): (attribute: Attribute) =>
   };
   const tangle = (predicate: Predicate) => operandsOf(predicate).forEach((each) => (of(each).tangled = true));
   const constant = (term: Term): unknown =>
-    term.is === 'number' || term.is === 'constant'
+    term.is === 'constant'
       ? term.value
-      : term.is === 'negate' && term.of.is === 'number'
-        ? -term.of.value
+      : term.is === 'number' && Math.abs(Number(term.value)) <= Number.MAX_SAFE_INTEGER
+        ? Number(term.value)
         : undefined;
   const walk = (p: Predicate): void => {
     switch (p.op) {

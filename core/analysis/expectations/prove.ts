@@ -86,7 +86,10 @@ export function prove(graph: RoutingGraph, expectation: ExpectationDecl): Proof 
       if (found) return { ...known, verdict: 'broken', broken: { message, app, ...found, traces } };
     }
   }
-  return { ...known, verdict: tried ? 'kept' : 'untried' };
+  // what could not be read admits nothing here, and something once it can
+  const whole =
+    basis.whole && !graph.edges.some(({ condition }) => condition.op === 'never' && condition.unread);
+  return { ...known, basis: { ...basis, whole }, verdict: tried ? 'kept' : 'untried' };
 }
 
 /** @returns an expectation that is not kept as a finding, so that it shows wherever findings show */

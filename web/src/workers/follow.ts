@@ -4,6 +4,7 @@ import {
   missesAt,
   outcomeChange,
   outcomeOf,
+  remarksOn,
   summarise,
   traceSample,
   whyHop,
@@ -31,7 +32,13 @@ interface Followed {
 
 /** Follows one message from every place it is sent to. */
 export const follow = (workspace: Workspace, sendings: readonly Sending[]): FollowView =>
-  viewOf(workspace, tracesOf(workspace.graph, sendings));
+  viewOf(workspace, tracesOf(workspace.graph, sendings), remarksIn(workspace, sendings[0]?.message));
+
+/** What in a message is not as its type says. */
+function remarksIn({ graph }: Workspace, message: Message | undefined): string[] {
+  const type = graph.topology.messages.get(message?.type ?? '');
+  return type && message ? remarksOn(type, message) : [];
+}
 
 /** Follows a copy on that its store gives up. */
 export function followGivenUp(
@@ -53,7 +60,6 @@ export function tracesOf(graph: RoutingGraph, sendings: readonly Sending[]): Fol
       to,
       ...(via === 'mqtt' ? { via } : {}),
       ...(from ? { from: `app:${from}` } : {}),
-      mandatory: isMandatory(graph, from, message.type, to),
     }).trace,
   }));
 }
@@ -109,10 +115,11 @@ function reasonsFor(graph: RoutingGraph, node: string): DeadLetterReason[] {
   ];
 }
 
-function viewOf(workspace: Workspace, traces: readonly Followed[]): FollowView {
+function viewOf(workspace: Workspace, traces: readonly Followed[], remarks: string[] = []): FollowView {
   const { graph } = workspace;
   const { text, trouble } = summarise(graph, ...traces.map(({ trace: each }) => each));
   return {
+    remarks,
     entries: traces.map(({ to, via, from, trace: each }) => ({
       to,
       via,
@@ -214,11 +221,4 @@ function light(graph: RoutingGraph, traces: readonly { trace: Trace; from: strin
     for (const hop of hopsOf(each)) come(hop);
   }
   return lit;
-}
-
-function isMandatory(graph: RoutingGraph, app: string, type: string | undefined, to: string): boolean {
-  const publishes = graph.topology.declared.apps?.get(app)?.value.publishes?.items ?? [];
-  return publishes.some(
-    (each) => each.message?.value === type && each.to?.value === to && each.mandatory?.value === true,
-  );
 }

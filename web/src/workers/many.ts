@@ -28,6 +28,7 @@ export class Many {
     const graph = this.graph();
     const problems: FileView['problems'] = [];
     this.file = [];
+    let remarks = 0;
     for (const written of readMessages(text)) {
       const found = 'error' in written ? written : understand(graph, written.data);
       if ('error' in found) {
@@ -35,8 +36,10 @@ export class Many {
         continue;
       }
       const sendings = found.sending ? [found.sending] : declared(graph, found.message);
-      if (sendings.length) this.file.push({ message: found.message, sendings });
-      else
+      if (sendings.length) {
+        this.file.push({ message: found.message, sendings });
+        if (found.remarks.length) remarks++;
+      } else
         problems.push({
           line: written.line,
           text: 'it says neither `to` nor a type that some app publishes',
@@ -46,6 +49,7 @@ export class Many {
       messages: this.file.length,
       problems: problems.slice(0, MOST_PROBLEMS),
       more: Math.max(0, problems.length - MOST_PROBLEMS),
+      remarks,
     };
   }
 

@@ -334,6 +334,8 @@ export interface HopView {
 
 /** A message followed from where it is sent. */
 export interface FollowView {
+  /** What in the message is not as its type says. */
+  remarks: string[];
   entries: { to: string; via: string; from: string; hop: HopView }[];
   sentence: string;
   trouble: { text: string; spot?: Spot }[];
@@ -385,6 +387,8 @@ export interface FileView {
   problems: { line: number; text: string }[];
   /** Problems not listed. */
   more: number;
+  /** How many of the messages are not quite of their types. */
+  remarks: number;
 }
 
 /** Many messages, as far as they are followed. */

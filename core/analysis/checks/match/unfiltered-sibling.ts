@@ -1,5 +1,6 @@
 import { check } from '../check.ts';
 import { listed } from '../../../base/phrase.ts';
+import type { Edge } from '../../../brokers/terms.ts';
 import { addressOf } from '../../../language/thing.ts';
 
 /** A subscription without a filter beside siblings that have one. */
@@ -12,10 +13,13 @@ export const unfilteredSibling = check({
   run: (node, context) => {
     if (node.role !== 'topic') return [];
     const ways = context.out(node.id).filter((edge) => edge.subscription);
-    const filtered = ways.filter((edge) => edge.subscription!.decl.filter);
+    // one that could not be read is there all the same
+    const chooses = ({ subscription }: Edge) =>
+      Boolean(subscription!.decl.filter) || subscription!.decl.unread?.includes('filter') === true;
+    const filtered = ways.filter(chooses);
     if (filtered.length === 0) return [];
     return ways.flatMap((edge) =>
-      edge.subscription!.decl.filter
+      chooses(edge)
         ? []
         : [
             {

@@ -10,7 +10,7 @@ export const nothingArrives = check({
   of: 'node',
   run: (node, context) => {
     if ((node.role !== 'queue' && node.role !== 'subscription') || !context.peopled().publishers) return [];
-    const ways = context.into(node.id);
+    const ways = context.into(node.id).filter(({ condition }) => condition.op !== 'never');
     if (ways.length === 0 || context.arrivals(node.id).length) return [];
     // where messages come to the other end of a way, its condition is told about by itself
     if (ways.some((edge) => context.arrivals(edge.from).length)) return [];

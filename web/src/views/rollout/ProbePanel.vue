@@ -3,6 +3,7 @@ import { ElButton } from 'element-plus';
 import { computed, ref } from 'vue';
 import { api, type Probe, type Rollout } from '../../api.ts';
 import FollowBar from '../../parts/FollowBar.vue';
+import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 
@@ -111,6 +112,9 @@ function outcome({ agrees }: Probe): string {
         {{ outcome(probe) }}
         {{ probe.observed.returned ? 'No queue wanted it: the broker sent it back.' : '' }}
         {{ probe.observed.refused ? 'A queue that is full refused it.' : '' }}
+      </p>
+      <p v-for="remark in probe.sent.remarks ?? []" :key="remark" class="warning">
+        Not quite a <code>{{ probe.sent.type }}</code>: <Said :text="remark" />.
       </p>
       <p v-if="probe.observed.stays.length" class="soft">
         Its copies stay in {{ probe.observed.stays.join(', ') }} until somebody takes them: going by

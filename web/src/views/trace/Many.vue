@@ -122,6 +122,8 @@ const known = (row: ManyRow) =>
             >{{ file.name }}: {{ plural(file.messages, 'message')
             }}<span v-if="file.problems.length" class="warning">
               , {{ file.problems.length + file.more }} not understood</span
+            ><span v-if="file.remarks" class="soft">
+              , {{ file.remarks }} not quite of {{ file.remarks === 1 ? 'its type' : 'their types' }}</span
             ></span
           >
           <span v-else class="soft">a file</span>

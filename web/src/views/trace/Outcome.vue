@@ -86,6 +86,9 @@ async function make() {
           </button></span
         >
       </p>
+      <p v-for="remark in focus.followed.remarks" :key="remark" class="warning" data-testid="remark">
+        Not quite one of its type: <Said :text="remark" />.
+      </p>
       <div class="acts">
         <el-button
           size="small"
