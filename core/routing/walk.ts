@@ -478,12 +478,11 @@ function end(hop: Draft, outcome: Outcome, why: string, place?: Place, copies = 
 
 /** @returns whether two copies are the same message: conditions further on cannot tell them apart */
 export const alike = (a: Message, b: Message): boolean =>
-  a === b ||
-  (a.type === b.type &&
-    a.key === b.key &&
-    same(a.headers, b.headers) &&
-    same(a.properties, b.properties) &&
-    same(a.body, b.body));
+  a === b || (routedAlike(a, b) && same(a.body, b.body));
+
+/** @returns whether two copies go the same ways: no condition looks into a body */
+export const routedAlike = (a: Message, b: Message): boolean =>
+  a.type === b.type && a.key === b.key && same(a.headers, b.headers) && same(a.properties, b.properties);
 
 const same = (a: unknown, b: unknown): boolean => a === b || textOf(a) === textOf(b);
 

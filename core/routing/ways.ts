@@ -1,8 +1,8 @@
 /** Every way from one node to another, as edges by the nodes they begin and end at. */
 import type { DeclaredWay, Edge, GraphNode } from '../brokers/terms.ts';
 import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
-import type { Finder } from '../brokers/kind.ts';
-import { topicKey } from '../conditions/amqp.ts';
+import type { ExchangeType, Finder } from '../brokers/kind.ts';
+import { directKey, topicKey } from '../conditions/amqp.ts';
 import { ALWAYS, type Predicate } from '../conditions/predicate.ts';
 import { orderOf } from '../incremental/layered.ts';
 import { Question, remembered, sameItems, settled } from '../incremental/memory.ts';
@@ -14,7 +14,7 @@ import type { Located, Place } from '../syntax/place.ts';
 import { appsByDocument } from '../topology/apps.ts';
 import { type Names, type OnBroker, lookUp, thingsNamed } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
-import { mqttEntry, publisherId, sessionOf, takerId } from './nodes.ts';
+import { type Session, mqttEntry, publisherId, sessionOf, takerId } from './nodes.ts';
 
 type Lists = ReadonlyMap<string, readonly Edge[]>;
 
@@ -73,7 +73,11 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
   const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, itemsOn(decl)])), (id) =>
     typesOn(brokers!.get(id)!.value),
   );
-  const mqtt = decls.map(([id]) => mqttEntry(topology, id)).join('\n');
+  const { exchangeType } = finderIn(topology, undefined, new Set());
+  const mqtt = decls
+    .map(([id]) => mqttEntry(topology, id))
+    .map((entry) => (entry ? `${entry} ${exchangeType(entry)}` : ''))
+    .join('\n');
   const apps = appsByDocument(declared, memory);
   // what MQTT takers subscribe to comes and goes with no name of its own, and so does what a subscription holds
   const stores = memory.latest(STORES_HELD, [orderOf(nodes)], () =>
@@ -360,14 +364,16 @@ function* declaredIn(around: Around, part: string, looked: Set<string>): Generat
         const session = sessionOf(topology, name, consume);
         if (!session) continue;
         const { entry, store, filter } = session;
+        const type = find.exchangeType(entry);
         yield {
           kind: 'binding',
           from: entry,
           to: store.id,
           of: topic!,
+          with: type,
           more: () => ({
             place,
-            condition: { ...filter.predicate, place: topic!.place },
+            condition: { ...filteredBy(type, filter), place: topic!.place },
             label: topic!.value,
             key: filter.key,
           }),
@@ -480,6 +486,12 @@ function finderIn(topology: Topology, home: string | undefined, looked: Set<stri
       return type ?? 'direct';
     },
   };
+}
+
+/** What a topic filter asks for at an exchange: it is a binding key there, which only a topic exchange reads as a filter. */
+function filteredBy(type: ExchangeType, { predicate, key }: Session['filter']): Predicate {
+  if (type === 'topic') return predicate;
+  return type === 'direct' ? directKey(key) : ALWAYS;
 }
 
 /** A link whose far end is not there. */

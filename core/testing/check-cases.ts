@@ -258,6 +258,15 @@ export const CASES: readonly Case[] = [
     about: 'queue:m/each',
   },
   {
+    check: 'nowhere/handed-on',
+    what: 'an app that takes from what keeps nothing',
+    has: pubsub({ taker: '{ from: s/sub }' }),
+    says: 'log takes from s/sub, which hands what it gets to a queue and keeps nothing',
+    nearly: ['{ from: s/sub }', '{ from: s/q }'],
+    mend: 'none',
+    about: 'app:log',
+  },
+  {
     check: 'nowhere/without-mqtt',
     what: 'a publish over MQTT to a broker that has none',
     has: amqp({

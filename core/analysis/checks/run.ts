@@ -47,6 +47,7 @@ import { unknownWord, unknownWordOfLink, unknownWordOfStatement } from './names/
 import { unstatedSetting } from './names/unstated-setting.ts';
 import { aliasChain } from './nowhere/alias-chain.ts';
 import { expectedType } from './nowhere/expected-type.ts';
+import { handedOn } from './nowhere/handed-on.ts';
 import { linkEnd } from './nowhere/link-end.ts';
 import { withoutMqtt } from './nowhere/mqtt.ts';
 import { noInstances } from './nowhere/no-instances.ts';
@@ -73,6 +74,7 @@ export const CHECKS: readonly Check[] = [
   nothingArrives,
   untakenStore,
   noInstances,
+  handedOn,
   withoutMqtt,
   expectedType,
   unreceivedType,

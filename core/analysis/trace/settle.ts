@@ -9,7 +9,7 @@ import type { StoreNode } from '../../brokers/terms.ts';
 import type { RotationState } from '../../routing/choose.ts';
 import type { DeadLetterReason, End, Hop } from '../../routing/hop.ts';
 import { type Trace, traceDeadLetter } from '../../routing/trace.ts';
-import { alike } from '../../routing/walk.ts';
+import { alike, routedAlike } from '../../routing/walk.ts';
 
 /** A store a copy was given up by; what a broker keeps with a dead letter. */
 export interface Death {
@@ -84,7 +84,7 @@ export function settle(
   let endless = false;
   const come = (hop: Hop, end: End, deaths: readonly Death[], past?: Past): void => {
     const store = graph.nodes.get(hop.node);
-    const resting = end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
+    const resting = isResting(end);
     const reason =
       resting && (store?.role === 'queue' || store?.role === 'subscription')
         ? reasonFor(store, hop.message, deaths)
@@ -133,7 +133,7 @@ export function settle(
       for (const each of followed.trace.ends) {
         const more = copies * each.end.copies;
         const elsewhere = each.hop !== followed.trace.root;
-        if (elsewhere && reason !== 'rejected' && closesCycle(each.hop.node, died)) {
+        if (elsewhere && isResting(each.end) && reason !== 'rejected' && closesCycle(each.hop.node, died)) {
           const why =
             'it comes back to a store that gave it up, with no rejection between: the broker drops it';
           ends.push({ hop: each.hop, end: { outcome: 'looped', why, copies: more } });
@@ -144,6 +144,10 @@ export function settle(
   return { rests, ends, steps, turns, endless };
 }
 
+/** Whether copies came into a store: what is refused at its door is not in it. */
+const isResting = ({ outcome }: End): boolean =>
+  outcome === 'held' || outcome === 'taken' || outcome === 'waiting';
+
 /** @returns the latest state before this one that was the very same, to which the message thus comes back; none where there is none */
 function roundOf(now: Omit<Past, 'before'>, past: Past | undefined): Past | undefined {
   for (let at = past; at; at = at.before)
@@ -152,7 +156,8 @@ function roundOf(now: Omit<Past, 'before'>, past: Past | undefined): Past | unde
       at.reason === now.reason &&
       at.turns === now.turns &&
       sameDeaths(at.deaths, now.deaths) &&
-      alike(at.hop.message, now.hop.message)
+      // an envelope within an envelope, deeper each time, goes the same round
+      routedAlike(at.hop.message, now.hop.message)
     )
       return past;
   return undefined;
