@@ -494,18 +494,21 @@ const BECAUSE: Record<DeadLetterReason, string> = {
   'too many deliveries': 'it is tried too often',
 };
 
-/** @returns whether something that a message needs is allowed, and why */
+/**
+ * @param key of the message; without one what is allowed for some keys only is not
+ * @returns whether something that a message needs is allowed, and why
+ */
 export function decideFor(
   { topology, decide }: RoutingGraph,
   { who, action, on, source }: Ask,
-  key: string,
+  key?: string,
 ): Decision {
   const tenant = who.kind === 'link' ? undefined : tenantOf(topology, who);
   return decide({
     who: { thing: who, tenant: tenant ?? topology.declared.tenant?.value },
     action,
     on,
-    key,
+    ...(key === undefined ? {} : { key }),
     ...(source ? { source } : {}),
   });
 }

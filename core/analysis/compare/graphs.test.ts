@@ -60,3 +60,90 @@ test.each([
 ])('%s', (_, from, to, expected) => {
   expect(changes(from, to)).toEqual(expected);
 });
+
+describe('what is no setting of a node', () => {
+  const TWO = `apps:
+  desk: { publishes: [{ message: note, to: m/e }] }
+messages: { note: {} }
+brokers:
+  m:
+    kind: amqp
+    exchanges: { e: { type: topic } }
+    queues: { out: { deadLetter: { to: e, key: dead } } }
+    bindings: [{ from: e, to: out, key: "#" }]
+  n: { kind: amqp, access: open, queues: { in: {} } }
+links: { l: { from: m/out, to: n/in } }
+access:
+  - { name: desk sends, allow: [publish], who: app:desk, on: m/e }
+  - { allow: [browse], who: any, on: m/out }
+`;
+  const told = (from: string, to: string) => {
+    expect(TWO).toContain(from);
+    return compareGraphs(graphOf(TWO), graphOf(TWO.replace(from, to))).map(({ kind, of, text }) => [
+      kind,
+      of,
+      text,
+    ]);
+  };
+
+  test.each([
+    [
+      'a link’s state',
+      'to: n/in }',
+      'to: n/in, active: false }',
+      'changed',
+      'edge',
+      /link m\/out → n\/in \(l\): active is now false/,
+    ],
+    [
+      'a dead letter’s key',
+      'key: dead',
+      'key: gone',
+      'changed',
+      'edge',
+      /dead letters m\/out → m\/e: key was dead, now gone/,
+    ],
+    [
+      'a publish',
+      'to: m/e }] }',
+      'to: m/e, mandatory: true }] }',
+      'changed',
+      'edge',
+      /publish desk → m\/e \(note\): mandatory is now true/,
+    ],
+    [
+      'a permission gone',
+      'allow: [publish]',
+      'deny: [publish]',
+      're-routed',
+      'edge',
+      /publish desk → m\/e \(note\) is now refused: “desk sends” denies it/,
+    ],
+    [
+      'a permission narrowed',
+      'on: m/e }',
+      'on: m/e, when: { key: "a.#" } }',
+      're-routed',
+      'edge',
+      /is now refused: .*only for keys that match `a.#`/,
+    ],
+    [
+      'an open broker',
+      'access: open',
+      'access: controlled',
+      'changed',
+      'edge',
+      /link m\/out → n\/in \(l\)/,
+    ],
+    [
+      'a statement that changes no way',
+      'allow: [browse]',
+      'deny: [browse]',
+      'changed',
+      'access',
+      /Access is stated otherwise \(1 statement came, 1 went\)/,
+    ],
+  ])('%s', (_, from, to, kind, of, text) =>
+    expect(told(from, to)).toEqual([[kind, of, expect.stringMatching(text)]]),
+  );
+});

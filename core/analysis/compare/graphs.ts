@@ -1,6 +1,11 @@
 /** What differs between two topologies as graphs: what came, what went, and what goes another way. */
+import { counted } from '../../base/phrase.ts';
 import { show } from '../../conditions/explain.ts';
-import type { RoutingGraph } from '../../routing/graph.ts';
+import { sameItems } from '../../incremental/memory.ts';
+import type { StatementDecl } from '../../language/statement.ts';
+import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
+import { asksOf } from '../../routing/onward.ts';
+import { decideFor } from '../../routing/walk.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
 
 export type ChangeKind = 'added' | 'removed' | 're-routed' | 'changed';
@@ -8,8 +13,8 @@ export type ChangeKind = 'added' | 'removed' | 're-routed' | 'changed';
 /** One difference of a node or a way. */
 export interface GraphChange {
   readonly kind: ChangeKind;
-  readonly of: 'node' | 'edge';
-  /** The id in the graph after, or for what was removed in the one before. */
+  readonly of: 'node' | 'edge' | 'access';
+  /** The id in the graph after, or for what was removed in the one before; of access none. */
   readonly id: string;
   /** One sentence. */
   readonly text: string;
@@ -55,11 +60,76 @@ export function compareGraphs(before: RoutingGraph, after: RoutingGraph): GraphC
   const known = new Map(before.edges.map((edge) => [edge.id, edge]));
   for (const edge of after.edges) {
     const old = known.get(edge.id);
-    if (!old || conditionOf(old) === conditionOf(edge)) continue;
-    const text = `${wayOf(after, edge)} let through ${conditionOf(old)}, now ${conditionOf(edge)}.`;
-    changes.push({ kind: 're-routed', of: 'edge', id: edge.id, text });
+    if (!old) continue;
+    if (conditionOf(old) !== conditionOf(edge)) {
+      const text = `${wayOf(after, edge)} let through ${conditionOf(old)}, now ${conditionOf(edge)}.`;
+      changes.push({ kind: 're-routed', of: 'edge', id: edge.id, text });
+    }
+    const settings = changedBetween(detailsOf(old), detailsOf(edge));
+    if (settings.length)
+      changes.push({
+        kind: 'changed',
+        of: 'edge',
+        id: edge.id,
+        text: `${wayOf(after, edge)}: ${settings.join(', ')}.`,
+      });
   }
-  return changes;
+  return [...changes, ...accessChanges(before, after, known)];
+}
+
+/** What a way is declared with beyond where it leads and what it lets through. */
+const detailsOf = ({ link, publish, consume, deadLetter }: Edge): object =>
+  link?.decl ?? publish ?? consume ?? deadLetter ?? {};
+
+/** The ways whose permissions are decided otherwise; where none is, that the statements differ. */
+function accessChanges(
+  before: RoutingGraph,
+  after: RoutingGraph,
+  known: ReadonlyMap<string, Edge>,
+): GraphChange[] {
+  const written = ({ topology: { declared } }: RoutingGraph) => [
+    ...(declared.access?.items ?? []).map(statementText),
+    ...[...(declared.brokers ?? [])].map(
+      ([id, { value }]) => `${id} is ${value.access?.value ?? 'controlled'}`,
+    ),
+  ];
+  const [old, now] = [written(before), written(after)];
+  if (sameItems(old, now)) return [];
+  const changes = after.edges.flatMap((edge): GraphChange[] => {
+    const was = known.get(edge.id);
+    if (!was) return [];
+    const [then, since] = [decisionsOn(before, was), decisionsOn(after, edge)];
+    if (then.text === since.text) return [];
+    const text =
+      then.allowed === since.allowed
+        ? `${wayOf(after, edge)}: ${since.text}; before, ${then.text}.`
+        : `${wayOf(after, edge)} ${since.allowed ? 'is now permitted' : 'is now refused'}: ${since.text}.`;
+    return [
+      { kind: then.allowed === since.allowed ? 'changed' : 're-routed', of: 'edge', id: edge.id, text },
+    ];
+  });
+  if (changes.length) return changes;
+  const [gone, come] = [old.filter((each) => !now.includes(each)), now.filter((each) => !old.includes(each))];
+  const text = `Access is stated otherwise (${counted(come.length, 'statement')} came, ${gone.length} went), which changes no way that is declared.`;
+  return [{ kind: 'changed', of: 'access', id: '', text }];
+}
+
+/** What the permissions that a way needs come to, whatever the message. */
+function decisionsOn(graph: RoutingGraph, edge: Edge): { readonly allowed: boolean; readonly text: string } {
+  const decisions = asksOf(surroundingsOf(graph), edge).map((ask) => decideFor(graph, ask));
+  return {
+    allowed: decisions.every(({ allowed }) => allowed),
+    text: decisions.map(({ why }) => why).join('; '),
+  };
+}
+
+/** A statement by what it says, wherever it stands. */
+function statementText({ allow, deny, who, on, when }: StatementDecl): string {
+  const list = (all: typeof who) => all?.items.map(({ value }) => value) ?? [];
+  const narrowed = Object.entries(when ?? {}).flatMap(([name, value]) =>
+    typeof value === 'object' && value && 'value' in value ? [[name, value.value]] : [],
+  );
+  return JSON.stringify([list(allow), list(deny), list(who), list(on), narrowed]);
 }
 
 /** Finds for new ways the old one each stands in for: of the same kind between the same ends, else from the same end. */
@@ -102,9 +172,13 @@ function wayOf(graph: RoutingGraph, edge: Edge): string {
 const conditionOf = ({ condition }: Edge) => (condition.op === 'always' ? 'everything' : show(condition));
 
 /** The scalar settings that differ, as words. */
-function settingsChanged(before: GraphNode, after: GraphNode): string[] {
-  const old = scalars(before.decl);
-  const now = scalars(after.decl);
+const settingsChanged = (before: GraphNode, after: GraphNode): string[] =>
+  // a dead letter's key is told with its way
+  changedBetween(before.decl, after.decl);
+
+function changedBetween(before: object, after: object): string[] {
+  const old = scalars(before);
+  const now = scalars(after);
   return [...new Set([...old.keys(), ...now.keys()])].flatMap((name) => {
     const [a, b] = [old.get(name), now.get(name)];
     if (a === b || name === 'note') return [];

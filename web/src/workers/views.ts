@@ -255,7 +255,7 @@ export interface Showing {
 
 export interface ChangeView {
   kind: ChangeKind;
-  of: 'node' | 'edge';
+  of: 'node' | 'edge' | 'access';
   id: string;
   text: string;
   /** The node to look at for it. */
