@@ -113,3 +113,45 @@ test.each([
 ])('the pattern %s covers m/boards: %s', (pattern, expected) => {
   expect(covers(pattern, thing('queue', 'boards', 'm'))).toBe(expected);
 });
+
+describe('what is decided by values', () => {
+  const narrowed = `  - { name: other, allow: [consume], who: app:board, on: m/boards, when: { tenant: northquay } }
+  - { name: north, allow: [consume], who: app:board, on: m/boards, when: { key: "sailing.#" } }
+  - { name: never, deny: [consume], who: any, on: m/boards, when: { key: "secret.#" } }
+`;
+  test('a statement that nearly fits hides no later one', () => {
+    expect(decide(narrowed)).toMatchObject({ allowed: true, why: '“north” allows it' });
+    expect(decide(narrowed, { key: 'x' }).why).toMatch(/“other” would allow it.*; “north” would allow it/);
+  });
+
+  test('asked of any message, it says for which keys it would be decided otherwise', () => {
+    expect(decide(narrowed, { key: undefined })).toMatchObject({
+      allowed: false,
+      forKeys: { allowed: ['sailing.#'], denied: ['secret.#'] },
+    });
+  });
+
+  test('what narrows a statement and cannot be read narrows it to nothing', () => {
+    const topology = readTopology([
+      {
+        name: 'a',
+        text: 'apps: { board: {} }\nbrokers: { m: { kind: amqp, queues: { q: {} } } }\naccess: [{ allow: [consume], who: any, on: m/q, when: { key: [x] } }]\n',
+      },
+    ]);
+    const request = { who: { thing: thing('app', 'board'), tenant: undefined }, action: 'consume' } as const;
+    expect(accessOf(topology)({ ...request, on: thing('queue', 'q', 'm'), key: 'x' })).toMatchObject({
+      allowed: false,
+      why: expect.stringContaining('what narrows it could not be read'),
+    });
+  });
+
+  test('many stars take no longer than the text', () => {
+    const name = `${'a'.repeat(200)}b`;
+    expect(covers(`m/${'a*'.repeat(100)}c`, thing('queue', name, 'm'))).toBe(false);
+    expect(covers(`m/${'a*'.repeat(100)}b`, thing('queue', name, 'm'))).toBe(true);
+    expect(covers('m/*a*', thing('queue', 'ba', 'm'))).toBe(true);
+    expect(covers('m/a*a', thing('queue', 'a', 'm'))).toBe(false);
+    expect(covers('*/x', thing('queue', 'y/x', 'm'))).toBe(false);
+    expect(covers('*', thing('queue', 'x', 'm'))).toBe(false);
+  });
+});

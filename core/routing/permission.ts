@@ -20,7 +20,7 @@ export interface AccessRequest {
   readonly who: Caller;
   readonly action: Action;
   readonly on: Thing;
-  /** The routing key of the message, for statements narrowed by `key`. */
+  /** The routing key of the message, for statements narrowed by `key`; left out where it is asked of any message. */
   readonly key?: string;
   /** Where the message comes from, for statements narrowed by `source`. */
   readonly source?: Thing;
@@ -35,6 +35,8 @@ export interface Decision {
   /** The statement that decided, where one did. */
   readonly place?: Place;
   readonly by?: StatementDecl;
+  /** Where no key was given: the patterns of keys for which statements decide the other way, or might. */
+  readonly forKeys?: { readonly allowed: readonly string[]; readonly denied: readonly string[] };
 }
 
 interface Candidate {
@@ -89,18 +91,22 @@ function decider(statements: readonly StatementDecl[], brokers: ReadonlyMap<stri
     const { who, action, on } = request;
     const [access, transit] = (brokers.get(on.broker) ?? 'controlled encrypted').split(' ');
     const encrypted = request.encrypted ?? transit !== 'plain';
-    let almost: string | undefined;
+    const almost: string[] = [];
+    const [allowed, denied]: [string[], string[]] = [[], []];
+    const forKeys = () => (allowed.length || denied.length ? { forKeys: { allowed, denied } } : {});
     for (const { statement, deny, title } of candidates(request)) {
       const unmet = unmetCondition(statement, request, encrypted);
       if (unmet === undefined) {
         const verb = deny ? 'denies' : 'allows';
-        return { allowed: !deny, why: `“${title}” ${verb} it`, place: statement.place, by: statement };
+        const why = `“${title}” ${verb} it`;
+        return { allowed: !deny, why, place: statement.place, by: statement, ...forKeys() };
       }
-      if (!deny) almost ??= `“${title}” would allow it, but ${unmet}`;
+      if (unmet.key !== undefined) (deny ? denied : allowed).push(unmet.key);
+      if (!deny) almost.push(`“${title}” would allow it, but ${unmet.why}`);
     }
-    if (access === 'open') return { allowed: true, why: `${on.broker} is open` };
+    if (access === 'open') return { allowed: true, why: `${on.broker} is open`, ...forKeys() };
     const why = `no statement lets ${callerName(who)} ${ACTION_PHRASE[action]} ${addressOf(on)}`;
-    return { allowed: false, why: almost ? `${why} (${almost})` : why };
+    return { allowed: false, why: almost.length ? `${why} (${almost.join('; ')})` : why, ...forKeys() };
   };
 }
 
@@ -152,51 +158,55 @@ export function names(who: string, caller: Caller): boolean {
   return who.startsWith('broker:') && who.slice('broker:'.length) === caller.thing.broker;
 }
 
-const patterns = new Map<string, RegExp>();
-
-/** A pattern as a regular expression, `*` as what it may stand for. */
-const anything = (pattern: string, star: string): string =>
-  pattern
-    .split('*')
-    .map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
-    .join(star);
+/** Whether a text is one that a pattern stands for, `*` being anything: each part as early as it can be leaves the most for the next. */
+function fits(pattern: string, text: string): boolean {
+  const [first = '', ...parts] = pattern.split('*');
+  if (parts.length === 0) return pattern === text;
+  const last = parts.pop()!;
+  if (text.length < first.length + last.length || !text.startsWith(first) || !text.endsWith(last))
+    return false;
+  const end = text.length - last.length;
+  let at = first.length;
+  for (const part of parts) {
+    const found = text.indexOf(part, at);
+    if (found < 0 || found + part.length > end) return false;
+    at = found + part.length;
+  }
+  return true;
+}
 
 /** @returns whether an address pattern (`*` stands for anything inside one segment) covers a thing. */
 export function covers(pattern: string, on: Thing): boolean {
   const address = addressOf(on);
   if (pattern === address || pattern === on.id) return true;
   if (!pattern.includes('*')) return false;
-  let compiled = patterns.get(pattern);
-  if (!compiled) {
-    // an address has two segments, a broker and a name; the name may have slashes of its own
-    const slash = pattern.indexOf('/');
-    const [broker, name] = slash < 0 ? [pattern, ''] : [pattern.slice(0, slash), pattern.slice(slash)];
-    compiled = new RegExp(`^${anything(broker, '[^/]*')}${anything(name, '.*')}$`, 'su');
-    if (patterns.size > 10_000) patterns.clear();
-    patterns.set(pattern, compiled);
-  }
-  return compiled.test(address) || compiled.test(on.id);
+  // an address has two segments, a broker and a name; the name may have slashes of its own
+  const slash = pattern.indexOf('/');
+  return [address, on.id as string].some((each) => {
+    const at = each.indexOf('/');
+    if (slash < 0 || at < 0) return slash < 0 && at < 0 && fits(pattern, each);
+    return fits(pattern.slice(0, slash), each.slice(0, at)) && fits(pattern.slice(slash), each.slice(at));
+  });
 }
 
-/** @returns why a statement's `when` does not hold, or undefined when it does. */
+/** @returns why a statement's `when` does not hold, or undefined when it does; `key` where only that is not known to */
 function unmetCondition(
   statement: StatementDecl,
   request: AccessRequest,
   encrypted: boolean,
-): string | undefined {
-  const { when } = statement;
+): { readonly why: string; readonly key?: string } | undefined {
+  const { when, unread } = statement;
+  if (unread?.includes('when') || when?.unread) return { why: 'what narrows it could not be read' };
   if (!when) return undefined;
-  if (when.tenant && when.tenant.value !== request.who.tenant) {
-    return `only for tenant ${when.tenant.value}, not ${request.who.tenant ?? 'nobody’s'}`;
-  }
-  if (when.source && !(request.source && covers(when.source.value, request.source))) {
-    return `only for messages from ${when.source.value}`;
-  }
-  if (when.encrypted && when.encrypted.value !== encrypted) {
-    return `only over ${when.encrypted.value ? 'an encrypted' : 'a plain'} connection`;
-  }
-  if (when.key && !(request.key !== undefined && wordsMatch(wordsOf(when.key.value), wordsOf(request.key)))) {
-    return `only for keys that match \`${when.key.value}\``;
-  }
-  return undefined;
+  if (when.tenant && when.tenant.value !== request.who.tenant)
+    return { why: `only for tenant ${when.tenant.value}, not ${request.who.tenant ?? 'nobody’s'}` };
+  if (when.source && !(request.source && covers(when.source.value, request.source)))
+    return { why: `only for messages from ${when.source.value}` };
+  if (when.encrypted && when.encrypted.value !== encrypted)
+    return { why: `only over ${when.encrypted.value ? 'an encrypted' : 'a plain'} connection` };
+  if (!when.key) return undefined;
+  const { value } = when.key;
+  const why = `only for keys that match \`${value}\``;
+  if (request.key === undefined) return { why, key: value };
+  return wordsMatch(wordsOf(value), wordsOf(request.key)) ? undefined : { why };
 }

@@ -724,6 +724,13 @@ export const CASES: readonly Case[] = [
   },
   {
     check: 'access/missing-permission',
+    what: 'permission for keys that no message of it has',
+    has: `${CONTROLLED.replace('on: m/in }', 'on: m/in, when: { key: "x.#" } }')}${READS}`,
+    says: 'desk may not publish to m/in: it is declared to send note there',
+    nearly: ['"x.#"', '"a.#"'],
+  },
+  {
+    check: 'access/missing-permission',
     what: 'a topic without permission for its queue',
     has: pubsub({
       access: 'controlled',

@@ -1,5 +1,9 @@
 /** The permission that the ways of a topology need: who has to be allowed what, for messages to go as declared. */
 import { type Thing, addressOf } from '../../language/thing.ts';
+import { type WordToken, covered, overlaps } from '../../conditions/word-sets.ts';
+import { wordsOf } from '../../conditions/words.ts';
+import { type Arrival, keyWords } from '../classes/variety.ts';
+import { verdictAt } from '../classes/verdicts.ts';
 import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Surroundings, asksOf } from '../../routing/onward.ts';
 import type { Edge } from '../../brokers/terms.ts';
@@ -42,12 +46,37 @@ export function requestOf({ who, action, on, source }: Need): AccessRequest {
   return { who, action, on, ...(source ? { source } : {}) };
 }
 
-/** @returns whether a need is met; permission for some keys counts, since what keys there are is asked of each message */
-export function isMet(decide: Decide, need: Need): Decision {
+/**
+ * @param keys those that messages may have on this way; left out where they are not known
+ * @returns whether a need is met; permission for some of the keys counts, since each message is asked for its own
+ */
+export function isMet(decide: Decide, need: Need, keys?: readonly (readonly WordToken[])[]): Decision {
   const decision = decide(requestOf(need));
-  return !decision.allowed && decision.why.includes('for keys that match')
-    ? { ...decision, allowed: true }
+  const { forKeys } = decision;
+  if (!forKeys) return decision;
+  const some = (pattern: string) => !keys || keys.some((each) => overlaps(each, wordsOf(pattern)));
+  if (!decision.allowed) return forKeys.allowed.some(some) ? { ...decision, allowed: true } : decision;
+  // denied for every key there is, it is denied
+  const all = keys?.length && keys.every((each) => forKeys.denied.some((one) => covered(each, wordsOf(one))));
+  return all
+    ? { ...decision, allowed: false, why: `a statement denies it for every key there is` }
     : decision;
+}
+
+/** @returns the keys that messages may have which come by a way; undefined where they are not known */
+export function keysOn(
+  arrivals: readonly Arrival[],
+  edge: Edge,
+): readonly (readonly WordToken[])[] | undefined {
+  const keys: (readonly WordToken[])[] = [];
+  for (const arrival of arrivals) {
+    if (edge.kind !== 'publish' && !verdictAt(edge, arrival).some) continue;
+    // inside an envelope there is no key
+    const words = arrival.wrapped ? [] : keyWords(arrival);
+    if (!words) return undefined;
+    keys.push(words);
+  }
+  return keys.length ? keys : undefined;
 }
 
 /** @returns the narrowest statement that meets some needs of one caller on one thing, as it is written */

@@ -127,14 +127,7 @@ access:
       'edge',
       /is now refused: .*only for keys that match `a.#`/,
     ],
-    [
-      'an open broker',
-      'access: open',
-      'access: controlled',
-      'changed',
-      'edge',
-      /link m\/out → n\/in \(l\)/,
-    ],
+    ['an open broker', 'access: open', 'access: controlled', 'changed', 'edge', /link m\/out → n\/in \(l\)/],
     [
       'a statement that changes no way',
       'allow: [browse]',

@@ -1,4 +1,8 @@
-import { type Need, isMet, narrowest, needsOf } from '../../access/needs.ts';
+import { type Need, isMet, keysOn, narrowest, needsOf } from '../../access/needs.ts';
+import { keyWords } from '../../classes/variety.ts';
+import { arrivalOf } from '../../classes/verdicts.ts';
+import type { CheckContext } from '../context.ts';
+import type { Edge } from '../../../brokers/terms.ts';
 import { type Complaint, check } from '../check.ts';
 import { addressOf } from '../../../language/thing.ts';
 import { addItem } from '../../../syntax/edit/edit.ts';
@@ -16,7 +20,9 @@ export const missingPermission = check({
     const found: Complaint[] = [];
     for (const edge of context.out(node.id)) {
       for (const need of needsOf(context, edge)) {
-        const { allowed, why, by } = isMet(decide, need);
+        const keys =
+          edge.kind === 'publish' ? publishedKeys(context, edge) : keysOn(context.arrivals(node.id), edge);
+        const { allowed, why, by } = isMet(decide, need, keys);
         if (allowed) continue;
         const { edge: way, on } = need;
         found.push({
@@ -32,6 +38,17 @@ export const missingPermission = check({
     return found;
   },
 });
+
+/** The keys that an app's messages have where it is asked whether it may send them: their own, before a queue's name is one. */
+function publishedKeys(context: CheckContext, { publish, to }: Edge) {
+  const type = context.arrivals(to).find((each) => each.type.id === publish?.message?.value)?.type;
+  const key = type?.key?.value;
+  if (!type || key === undefined) return undefined;
+  const words = keyWords(
+    arrivalOf(type, publish!.via?.value === 'mqtt' ? key.replaceAll('/', '.') : key, false),
+  );
+  return words && [words];
+}
 
 function whatFails({ who, action, on, edge, source }: Need): string {
   const { thing } = who;
