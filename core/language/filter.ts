@@ -170,7 +170,11 @@ function each(
     return undefined;
   }
   const of: Predicate[] = [];
+  const seen = new Set<string>();
   for (const [index, entry] of node.entries.entries()) {
+    if (seen.has(entry.name))
+      reading.report('declared-twice', entry.key, `\`${entry.name}\` stands twice in this filter.`);
+    seen.add(entry.name);
     const constant = oneValue.read(entry.value, reading);
     if (!constant) return undefined;
     const place = entryPlace(reading, node, index);

@@ -194,10 +194,28 @@ export const constant = (): Shape<Located<string | number | boolean | null>> => 
   },
 });
 
+/** Reports keys that stand twice in one map: the first one counts. */
+function repeatsIn(node: Node, reading: Reading): void {
+  if (node.kind === 'list') node.items.forEach((item) => repeatsIn(item, reading));
+  if (node.kind !== 'map') return;
+  const seen = new Set<string>();
+  for (const { name, key, value } of node.entries) {
+    if (seen.has(name))
+      reading.report(
+        'declared-twice',
+        key,
+        `\`${clip(name)}\` stands twice in this map. The first one counts.`,
+      );
+    else repeatsIn(value, reading);
+    seen.add(name);
+  }
+}
+
 /** Any JSON data. `more` is put beside its schema, to say what it means. */
 export const json = (schema: JsonSchema = {}): Shape<Located<unknown>> => ({
   schema,
   read(node, reading) {
+    repeatsIn(node, reading);
     const from = new Set<string>();
     const value = toJson(node, (scalar) => {
       if (typeof scalar.value !== 'string') return scalar.value;

@@ -327,18 +327,22 @@ export function asksOf(around: Surroundings, edge: Edge): Ask[] {
   return [...(ask ? [ask] : []), ...(sender ? asksBehind(around, edge.to, sender, new Set()) : [])];
 }
 
-function asksBehind(around: Surroundings, id: string, sender: Sender, seen: Set<string>): Ask[] {
-  const node = around.node(id);
-  if (!node || seen.has(id)) return [];
-  seen.add(id);
-  const { ask, closed, standsFor } = addressed(around, node, sender);
-  if (closed?.outcome === 'unresolved') return [];
-  const behind = standsFor ? onward(around, node, true as const, ANYTHING, sender) : [];
-  return [
-    ...(ask ? [ask] : []),
-    ...behind.flatMap((way) => [
-      ...(way.ask ? [way.ask] : []),
-      ...asksBehind(around, way.edge.to, way.sender ?? NOBODY, seen),
-    ]),
-  ];
+function asksBehind(around: Surroundings, entry: string, from: Sender, seen: Set<string>): Ask[] {
+  const asks: Ask[] = [];
+  // a chain of aliases may be longer than a stack is deep
+  const open = [{ id: entry, sender: from }];
+  for (let at = open.pop(); at; at = open.pop()) {
+    const { id, sender } = at;
+    const node = around.node(id);
+    if (!node || seen.has(id)) continue;
+    seen.add(id);
+    const { ask, closed, standsFor } = addressed(around, node, sender);
+    if (closed?.outcome === 'unresolved') continue;
+    if (ask) asks.push(ask);
+    if (!standsFor) continue;
+    const behind = onward(around, node, true as const, ANYTHING, sender);
+    for (const way of behind) if (way.ask) asks.push(way.ask);
+    for (const way of behind.toReversed()) open.push({ id: way.edge.to, sender: way.sender ?? NOBODY });
+  }
+  return asks;
 }

@@ -51,6 +51,13 @@ interface Draft {
   note?: string;
 }
 
+/** Copies that are addressed to something. */
+interface Arriving {
+  readonly hop: Draft;
+  readonly sender: Sender;
+  readonly mandatory: boolean;
+}
+
 /** Copies that came to a node alike and are still to go on from there. */
 interface Gathered {
   readonly node: ExchangeNode | TopicNode | StoreNode;
@@ -194,22 +201,31 @@ export class Walk {
     mandatory: boolean,
     seen: ReadonlySet<string> = new Set(),
   ): void {
+    // one alias after the other: a chain of them may be longer than a stack is deep
+    const chain = new Set(seen);
+    let at: Arriving | undefined = { hop, sender, mandatory };
+    while (at) at = this.arriveAt(at, chain);
+  }
+
+  /** @returns what is to arrive next, where this was another name for it */
+  private arriveAt({ hop, sender, mandatory }: Arriving, seen: Set<string>): Arriving | undefined {
     const node = this.graph.nodes.get(hop.node);
-    if (!node) return end(hop, 'unresolved', 'it names nothing');
+    if (!node) return void end(hop, 'unresolved', 'it names nothing');
     if (node.role === 'alias' && seen.has(node.id))
-      return end(hop, 'unresolved', `the alias chain comes back to ${addressOf(node.thing)}`);
+      return void end(hop, 'unresolved', `the alias chain comes back to ${addressOf(node.thing)}`);
     const { ask, closed, standsFor } = addressed(this.around, node, sender);
-    if (closed?.outcome === 'unresolved') return end(hop, 'unresolved', closed.why, closed.place);
-    if (!this.allows(hop, ask)) return;
-    if (closed) return end(hop, closed.outcome, closed.why, closed.place);
-    if (!standsFor) return this.enter(hop, mandatory);
-    if (node.role === 'spread') return this.share(hop, node, sender, mandatory, seen);
+    if (closed?.outcome === 'unresolved') return void end(hop, 'unresolved', closed.why, closed.place);
+    if (!this.allows(hop, ask)) return undefined;
+    if (closed) return void end(hop, closed.outcome, closed.why, closed.place);
+    if (!standsFor) return void this.enter(hop, mandatory);
+    if (node.role === 'spread') return void this.share(hop, node, sender, mandatory, seen);
     const [way] = onward(this.around, node, hop.message, this.oneMessage, sender);
     const permission = way!.ask && decideFor(this.graph, way!.ask, hop.message.key);
-    if (permission && !permission.allowed) return end(hop, 'waiting', permission.why, permission.place);
+    if (permission && !permission.allowed) return void end(hop, 'waiting', permission.why, permission.place);
     // behind its link nobody hears of it when it finds no queue
     const carried = way!.sender !== sender;
-    this.arrive(this.step(hop, way!), way!.sender!, mandatory && !carried, new Set(seen).add(node.id));
+    seen.add(node.id);
+    return { hop: this.step(hop, way!), sender: way!.sender!, mandatory: mandatory && !carried };
   }
 
   private share(

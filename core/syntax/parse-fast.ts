@@ -50,7 +50,7 @@ export function parseItems(text: string, column: number, depth: number): MapNode
 /** Line ends of two characters are read as a space and a line end, which means the same and is as long. */
 function unlessGivenUp<T>(text: string, parse: (text: string) => T): T | undefined {
   const plain = text.includes('\r') ? text.replaceAll('\r\n', ' \n') : text;
-  if (/[\r\t\ufeff]/.test(plain)) return undefined;
+  if (/[\r\t\0\ufeff\ufffd]/.test(plain)) return undefined;
   try {
     return parse(plain);
   } catch (error) {

@@ -67,14 +67,31 @@ function parse(text: string): Tree {
     });
   }
   if (!first?.contents) return treeOf(text, undefined, problems);
-  const root = new Converter(first, text, problems).convert(first.contents as ParsedNode, 0, 0, false);
+  const broken = text.search(BROKEN);
+  if (broken >= 0)
+    problems.push({
+      message:
+        text[broken] === '\0'
+          ? 'This is a NUL character, which no text holds; take it away.'
+          : 'Here stood bytes that are no UTF-8 (they were read as U+FFFD); save the document as UTF-8.',
+      start: broken,
+      end: broken + 1,
+    });
+  const converter = new Converter(first, text, problems);
+  const root = converter.convert(first.contents as ParsedNode, 0, 0, false);
+  // what is read of such a document would be a part that nobody chose
+  if (converter.bomb) return treeOf(text, undefined, [converter.bomb]);
   return treeOf(text, root, problems);
 }
+
+/** What no text in UTF-8 holds. */
+const BROKEN = /[\0\ufffd]/;
 
 /** Turns the package's nodes into ours: their offsets are the text's until they are put into a map or list. */
 class Converter {
   private aliased = 0;
-  private tooMany = false;
+  /** Set when aliases stand for more than anybody writes. */
+  bomb: SyntaxProblem | undefined;
 
   constructor(
     private readonly document: Document,
@@ -87,15 +104,13 @@ class Converter {
     if (!node) return empty(within);
     const [start, end] = node.range ?? [within, within];
     if (inAlias && ++this.aliased > MOST_ALIASED_NODES) {
-      if (!this.tooMany)
-        this.problems.push({
-          message: 'Aliases repeat too much text here.',
-          start: within,
-          end: within + 1,
-        });
-      this.tooMany = true;
+      this.bomb ??= {
+        message: `Aliases in this document stand for more than ${MOST_ALIASED_NODES.toLocaleString('en')} values, by far more than is written; nothing of it is read. Write out what is meant.`,
+        start: within,
+        end: within + 1,
+      };
     }
-    if (this.tooMany) return empty(within);
+    if (this.bomb) return empty(within);
     if (depth > DEEPEST) {
       this.problems.push({ message: `Nested deeper than ${DEEPEST} levels.`, start, end: start + 1 });
       return empty(start);
@@ -149,6 +164,15 @@ class Converter {
       if (key.kind !== 'scalar') {
         this.problems.push({
           message: 'A key must be a plain word, not a list or map.',
+          start: key.offset,
+          end: key.offset + key.length,
+        });
+        continue;
+      }
+      if (key.value === '<<' && !key.quoted) {
+        this.problems.push({
+          message:
+            'Merge keys (`<<`) are not part of YAML 1.2, and nothing is merged by them; write out what is meant.',
           start: key.offset,
           end: key.offset + key.length,
         });

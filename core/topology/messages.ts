@@ -31,6 +31,17 @@ export interface MessageType {
   readonly examples: readonly ExampleDecl[];
 }
 
+/** Types extend each other in at most so long a line: each has all that those before it have. */
+const DEEPEST_LINE = 100;
+
+function reportDeep(reading: Reading, place: Place): void {
+  reading.report(
+    'extends-too-deep',
+    place,
+    `Message types extend each other in a line of more than ${DEEPEST_LINE} here; this one is left out. Let it extend one nearer to the first.`,
+  );
+}
+
 /**
  * Works out what every message type inherits: headers, properties, body, labels and required names
  * from each type it extends, its own first. Unknown parents and cycles are reported and left out.
@@ -41,6 +52,7 @@ export function resolveMessages(
 ): Map<string, MessageType> {
   const done = new Map<string, MessageType>();
   const open: string[] = [];
+  const depths = new Map<string, number>();
 
   const resolve = (item: Item<MessageTypeDecl>): MessageType => {
     const known = done.get(item.name);
@@ -65,11 +77,15 @@ export function resolveMessages(
           parent.place,
           `Message types extend each other in a circle: ${cycle.join(' → ')}.`,
         );
-      } else {
-        parents.push(resolve(target));
+      } else if (open.length > DEEPEST_LINE) reportDeep(reading, parent.place);
+      else {
+        const resolved = resolve(target);
+        if (depths.get(parent.value)! >= DEEPEST_LINE) reportDeep(reading, parent.place);
+        else parents.push(resolved);
       }
     }
     open.pop();
+    depths.set(item.name, 1 + Math.max(0, ...parents.map(({ id }) => depths.get(id)!)));
     const { type } = typeOf(decl, item, parents);
     done.set(item.name, type);
     return type;

@@ -24,6 +24,21 @@ export interface ReadOptions {
 /** A document longer than this is refused unread, so that reading stays bounded in time and memory. */
 export const LONGEST_DOCUMENT = 16 * 1024 * 1024;
 
+/** Of the documents of one topology no more than this is read together. */
+export const LONGEST_TOGETHER = 32 * 1024 * 1024;
+
+/** @returns the documents that are read: none that is too long, and as many as are not too long together */
+function readable(documents: readonly TextDocument[]): ReadonlySet<TextDocument> {
+  let room = LONGEST_TOGETHER;
+  const found = new Set<TextDocument>();
+  for (const each of documents) {
+    if (each.text.length > LONGEST_DOCUMENT || each.text.length > room) continue;
+    room -= each.text.length;
+    found.add(each);
+  }
+  return found;
+}
+
 /**
  * Reads topology documents. Never throws: whatever is wrong is a finding with its place, and what
  * is right beside it is still read.
@@ -52,8 +67,8 @@ export class TopologyReader {
   /** As `readTopology`; a document whose text is what it was is not read again. */
   read(documents: readonly TextDocument[], options: ReadOptions = {}): Topology {
     const trees = new Map<string, Tree>();
-    for (const { name, text } of documents) {
-      if (text.length > LONGEST_DOCUMENT || trees.has(name)) continue;
+    for (const { name, text } of readable(documents)) {
+      if (trees.has(name)) continue;
       const before = this.trees.get(name);
       trees.set(name, before?.text === text ? before : parseDocument(text));
     }
@@ -67,17 +82,22 @@ export class TopologyReader {
   change(edits: ChangeSet, options: ReadOptions = {}): Topology {
     const documents = applyEdits(this.documents, edits);
     const trees = new Map(this.trees);
-    for (const name of new Set(edits.map(({ doc }) => doc))) {
+    const within = readable(documents);
+    const edited = new Set(edits.map(({ doc }) => doc));
+    for (const each of documents) {
+      const { name, text } = each;
       const before = trees.get(name);
-      const after = documents.find((document) => document.name === name);
-      if (!before || !after || after.text.length > LONGEST_DOCUMENT) continue;
-      trees.set(
-        name,
-        parseAgain(
-          before,
-          edits.filter(({ doc }) => doc === name),
-        ),
-      );
+      // what grows may leave no room for others, and what shrinks makes some
+      if (!within.has(each)) trees.delete(name);
+      else if (!before) trees.set(name, parseDocument(text));
+      else if (edited.has(name))
+        trees.set(
+          name,
+          parseAgain(
+            before,
+            edits.filter(({ doc }) => doc === name),
+          ),
+        );
     }
     return this.take(documents, trees, options);
   }
@@ -87,13 +107,18 @@ export class TopologyReader {
     const fragments: Fragment[] = [];
     this.documents = documents;
     this.trees = trees;
-    for (const { name, text } of documents) {
-      if (text.length <= LONGEST_DOCUMENT) continue;
+    const within = readable(documents);
+    for (const each of documents) {
+      if (within.has(each)) continue;
+      const mib = (length: number) => `${Math.round(length / 1024 / 1024)} MiB`;
       findings.push({
         check: 'language/too-large',
         severity: 'error',
-        message: `This document is ${Math.round(text.length / 1024 / 1024)} MiB long; at most ${LONGEST_DOCUMENT / 1024 / 1024} MiB are read. Split it.`,
-        place: { doc: name, from: 0, to: 1 },
+        message:
+          each.text.length > LONGEST_DOCUMENT
+            ? `This document is ${mib(each.text.length)} long; at most ${mib(LONGEST_DOCUMENT)} are read. Split it.`
+            : `The documents before this one leave no room for it: at most ${mib(LONGEST_TOGETHER)} are read together. Make two topologies of them.`,
+        place: { doc: each.name, from: 0, to: 1 },
       });
     }
     for (const [name, { root, problems }] of trees) {

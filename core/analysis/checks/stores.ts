@@ -34,18 +34,25 @@ export function isOrdered(store: StoreNode): boolean {
 
 /**
  * The least a store gets, in messages a second: of what is published at a known rate, only what every
- * condition on its way is known to let through.
+ * condition on its way is known to let through, and that once, however many ways lead there.
  */
 export function leastRate(context: CheckContext, store: string, lets: (edge: Edge) => boolean): number {
-  const visit = (id: string, seen: ReadonlySet<string>): number => {
-    if (seen.has(id)) return 0;
-    const further = new Set(seen).add(id);
-    return context.into(id).reduce((sum, edge) => {
-      if (edge.kind === 'publish') return sum + (edge.publish?.rate?.value ?? 0);
-      if (edge.kind === 'deadLetter' || edge.kind === 'unrouted' || !lets(edge)) return sum;
-      const members = edge.kind === 'member' ? context.out(edge.from).length : 1;
-      return sum + visit(edge.from, further) / members;
-    }, 0);
-  };
-  return visit(store, new Set());
+  // which part of what comes to a node surely comes to the store
+  const share = new Map([[store, 1]]);
+  const open = [store];
+  let rate = 0;
+  for (let id = open.pop(); id !== undefined; id = open.pop()) {
+    for (const edge of context.into(id)) {
+      if (edge.kind === 'publish' || edge.kind === 'deadLetter' || edge.kind === 'unrouted') continue;
+      if (!lets(edge)) continue;
+      const part = share.get(id)! / (edge.kind === 'member' ? context.out(edge.from).length : 1);
+      if ((share.get(edge.from) ?? 0) >= part) continue;
+      share.set(edge.from, part);
+      open.push(edge.from);
+    }
+  }
+  for (const [id, part] of share)
+    for (const { kind, publish } of context.into(id))
+      if (kind === 'publish') rate += (publish?.rate?.value ?? 0) * part;
+  return rate;
 }

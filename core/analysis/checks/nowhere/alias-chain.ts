@@ -1,30 +1,42 @@
 import { check } from '../check.ts';
 import { addressOf } from '../../../language/thing.ts';
 
+/** Nobody reads through more aliases in a row. */
+const LONGEST = 64;
+
 /** An alias that leads round in a circle, or to another broker without a link that goes there. */
 export const aliasChain = check({
   id: 'nowhere/alias-chain',
   severity: 'error',
-  finds: 'An alias that leads in a circle, or to another broker without a link that goes there.',
+  finds:
+    'An alias that leads in a circle, through very many others, or to another broker without a link that goes there.',
   why: 'What is published to such an alias arrives nowhere.',
   of: 'node',
   run: (node, context) => {
     if (node.role !== 'alias') return [];
     const complain = (message: string) => [{ message, place: node.place, about: node.id }];
-    const seen = [node.id];
+    const seen = new Set([node.id]);
+    let smaller = false;
     for (let at = node.id; ;) {
       const edge = context.out(at).find(({ kind }) => kind === 'alias');
       // one that names nothing is told about where it is read
       if (!edge) break;
-      if (seen.includes(edge.to)) {
-        const circle = seen.slice(seen.indexOf(edge.to));
-        // told once, at the first of them by name; what leads into the circle is mended with it
-        if (circle.some((id) => id < node.id) || !circle.includes(node.id)) return [];
-        const names = [...circle, edge.to].map((id) => addressOf(context.node(id)!.thing));
+      if (edge.to === node.id) {
+        if (smaller) return [];
+        const names = [...seen, edge.to].map((id) => addressOf(context.node(id)!.thing));
         return complain(`The alias ${addressOf(node.thing)} leads in a circle: ${names.join(' → ')}.`);
       }
+      // a circle is told once, at the first of it by name; what leads into one is mended with it
+      if (seen.has(edge.to)) return [];
       if (context.node(edge.to)?.role !== 'alias') break;
-      seen.push(edge.to);
+      if (seen.size >= LONGEST) {
+        const first = !context.into(node.id).some(({ kind }) => kind === 'alias');
+        return first
+          ? complain(`${addressOf(node.thing)} leads through more than ${LONGEST} other aliases.`)
+          : [];
+      }
+      if (edge.to < node.id) smaller = true;
+      seen.add(edge.to);
       at = edge.to;
     }
     const own = context.out(node.id).find(({ kind }) => kind === 'alias');
