@@ -3,6 +3,7 @@
  * way the condition can be met, smallest first; a change found here is always tried out before it
  * is told, so that an attribute two conditions disagree about is never promised.
  */
+import { put } from '../base/values.ts';
 import { evaluate, termValue } from './evaluate.ts';
 import type { Message } from './message.ts';
 import type { Attribute, LikePart, Predicate, Relation, Term } from './predicate.ts';
@@ -41,10 +42,11 @@ export function assign(message: Message, solution: Solution): Message {
     else {
       const inProperties =
         attribute.in === 'property' ||
-        (attribute.in === 'either' && (attribute.name in properties || isProperty(attribute.name)));
+        (attribute.in === 'either' &&
+          (Object.hasOwn(properties, attribute.name) || isProperty(attribute.name)));
       const record = inProperties ? properties : headers;
       if (value === undefined) delete record[attribute.name];
-      else record[attribute.name] = value;
+      else put(record, attribute.name, value);
     }
   }
   return { ...message, key, headers, properties };

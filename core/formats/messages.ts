@@ -3,6 +3,7 @@
  * our own words (`to`, `type`, `key`, `headers`, …) or a CloudEvent in its JSON format (CloudEvents
  * 1.0.2, JSON Event Format §3; a list is its batch, §4).
  */
+import { put } from '../base/values.ts';
 import { asGiven, remarksOn } from '../analysis/samples/given.ts';
 import { unpublishable } from '../conditions/mqtt.ts';
 import { type Message, message as makeMessage } from '../conditions/message.ts';
@@ -135,9 +136,9 @@ function ofCloudEvent(graph: RoutingGraph, event: Record<string, unknown>): Unde
   const properties: Record<string, unknown> = {};
   for (const [name, value] of Object.entries(event)) {
     if (['specversion', 'data', 'data_base64', 'dataschema', 'to'].includes(name)) continue;
-    const property = ATTRIBUTES[name];
+    const property = Object.hasOwn(ATTRIBUTES, name) ? ATTRIBUTES[name] : undefined;
     if (property) properties[property] = value;
-    else headers[name] = value;
+    else put(headers, name, value);
   }
   const body = event['data'] ?? event['data_base64'];
   const given = { headers, properties, ...(body === undefined ? {} : { body }) };

@@ -1,4 +1,11 @@
 /** What an interpreter written from the documents alone found, case by case. */
+import { checkAll } from '../analysis/checks/run.ts';
+import { proveAll } from '../analysis/expectations/prove.ts';
+import { wantedState } from '../analysis/rollout/amqp.ts';
+import { samplesOf } from '../analysis/samples/samples.ts';
+import { spreadOf } from '../analysis/samples/spread.ts';
+import { whyNot } from '../analysis/why-not/why-not.ts';
+import { understand } from '../formats/messages.ts';
 import { traceData } from '../formats/trace.ts';
 import { message, type Message } from '../conditions/message.ts';
 
@@ -299,4 +306,79 @@ describe('weights', () => {
     const { ends: found, whys } = ends(text('choose: weighted, weights: [0, 0]'), { to: 'spread:w' });
     expect([found, whys]).toEqual([['unresolved at spread:w'], 'spread:w has no member with a share']);
   });
+});
+
+describe('names that mean something to JavaScript', () => {
+  const textOf = (name: string) => `messages:
+  m:
+    key: "a.{${name}}"
+    headers: { ${name}: { type: string, enum: [x, y] } }
+    properties: { type: { const: left } }
+    required: [${name}]
+    examples: [{ headers: { ${name}: x } }]
+apps: { p: { publishes: [{ message: m, to: b/h }, { message: m, to: b/t }, { message: m, to: s/t }] } }
+brokers:
+  b:
+    kind: amqp
+    access: open
+    exchanges: { h: { type: headers }, t: { type: topic } }
+    queues: { q: {}, r: {}, ${name}: {} }
+    bindings: [{ from: h, to: q, headers: { values: { ${name}: x } } }, { from: t, to: r, key: "a.x" }, { from: t, to: ${name}, key: "#" }]
+  s:
+    kind: pubsub
+    access: open
+    topics: { t: {} }
+    subscriptions: { sel: { topic: t, filter: { selector: "${name} = 'x'" } }, mat: { topic: t, filter: { match: { ${name}: x } } }, pre: { topic: t, filter: { prefix: { ${name}: x } } } }
+expectations: [{ name: e, given: { message: m, headers: { ${name}: x } }, reaches: [b/q, b/r] }]
+samples: [{ name: s, message: m, headers: { ${name}: x } }]
+parameters: { ${name}: { default: 1 } }
+`;
+
+  /** Everything that is said of a header of that name, with another name in its place. */
+  function said(name: string): unknown {
+    const topology = readTopology([{ name: 'a', text: textOf(name) }]);
+    const graph = buildGraph(topology);
+    const sent = (to: string, value: string) => {
+      const order = understand(
+        graph,
+        JSON.parse(`{"to":"${to}","type":"m","headers":{"${name}":"${value}"}}`),
+      );
+      if ('error' in order) return order.error;
+      const { rests } = trace(graph, order.message, order.sending!).trace;
+      return [order.remarks, rests.map(({ node }) => node), order.message.key];
+    };
+    const event = understand(
+      graph,
+      JSON.parse(`{"specversion":"1.0","type":"left","${name}":"x","to":"b/h"}`),
+    );
+    const told = {
+      findings: topology.findings.map(({ message: words }) => words),
+      checks: checkAll(graph)
+        .findings.map(({ check, message: words }) => `${check}: ${words}`)
+        .sort(),
+      samples: samplesOf(topology.messages.get('m')!).map(({ message: { key, headers } }) => [
+        key,
+        Object.entries(headers),
+      ]),
+      spread: spreadOf(topology.messages.get('m')!, 4).map(({ key, headers }) => [
+        key,
+        Object.entries(headers),
+      ]),
+      sent: ['b/h', 'b/t', 's/t'].flatMap((to) => ['x', 'z'].map((value) => sent(to, value))),
+      event: 'error' in event ? event.error : Object.entries(event.message.headers),
+      whyNot: ['queue:b/q', 'subscription:s/mat'].flatMap((store) => {
+        const to = store === 'queue:b/q' ? 'b/h' : 's/t';
+        const { changes } = whyNot(graph, message({ type: 'm', key: 'k' }), { to }, store);
+        return changes.map(({ title }) => title);
+      }),
+      proofs: proveAll(graph).map(({ verdict }) => verdict),
+      wanted: wantedState(topology, 'b').bindings.map((each) => Object.entries(each.arguments)),
+    };
+    return JSON.parse(JSON.stringify(told).replaceAll(name, 'plain'));
+  }
+
+  test.each(['__proto__', 'constructor', 'toString', 'hasOwnProperty'])(
+    '%s is a name like any other',
+    (name) => expect(said(name)).toEqual(said('plain')),
+  );
 });

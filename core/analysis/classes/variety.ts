@@ -4,6 +4,7 @@
  * Where that cannot be had (arithmetic between attributes, domains nobody declared, too many
  * combinations) nothing is claimed.
  */
+import { put } from '../../base/values.ts';
 import { evaluate } from '../../conditions/evaluate.ts';
 import { operandsOf } from '../../conditions/explain.ts';
 import type { Message } from '../../conditions/message.ts';
@@ -320,7 +321,7 @@ export function survey(conditions: readonly Predicate[], arrival: Arrival): Mess
       rest = Math.floor(rest / values.length);
       if (value === ABSENT) continue;
       const isProperty = attribute.in !== 'header' && type.properties.has(attribute.name);
-      (isProperty ? properties : headers)[attribute.name] = value;
+      put(isProperty ? properties : headers, attribute.name, value);
     }
     const key = wrapped
       ? ''

@@ -2,6 +2,7 @@
  * What an AMQP 0-9-1 broker would have if it were as the topology says, and the steps that lead
  * there from what it has now. Both sides are the protocol's own terms (§1.6 exchange, queue).
  */
+import { put } from '../../base/values.ts';
 import { asAmqp } from '../../brokers/kinds.ts';
 import type { Span } from '../../base/span.ts';
 import type { AmqpBrokerDecl, AmqpQueueDecl } from '../../brokers/amqp/declares.ts';
@@ -191,7 +192,7 @@ function bindingTerms(
   const terms: Record<string, string | number | boolean | null> = {
     'x-match': binding.headers?.match?.value ?? 'all',
   };
-  for (const [name, item] of binding.headers?.values ?? []) terms[name] = item.value.value;
+  for (const [name, item] of binding.headers?.values ?? []) put(terms, name, item.value.value);
   return { key: binding.key?.value ?? '', arguments: terms };
 }
 

@@ -1,4 +1,5 @@
 /** Concrete messages of a declared type: its examples, or one made from its domains. */
+import { put } from '../../base/values.ts';
 import type { Message } from '../../conditions/message.ts';
 import type { MessageType } from '../../topology/messages.ts';
 
@@ -38,11 +39,11 @@ export function complete(type: MessageType, given: Partial<Message>): Message {
   const properties: Record<string, unknown> = { ...given.properties };
   for (const [name, { schema }] of type.headers) {
     if (!Object.hasOwn(headers, name) && (type.required.has(name) || 'const' in schema))
-      headers[name] = valueOf(schema);
+      put(headers, name, valueOf(schema));
   }
   for (const [name, { schema }] of type.properties) {
     if (!Object.hasOwn(properties, name) && (type.required.has(name) || 'const' in schema)) {
-      properties[name] = valueOf(schema);
+      put(properties, name, valueOf(schema));
     }
   }
   const template = type.key?.value ?? '';

@@ -1,4 +1,5 @@
 /** Messages spread over the domains of a type: where the examples are few, these try its corners. */
+import { put } from '../../base/values.ts';
 import { complete, valueOf } from './samples.ts';
 import type { Message } from '../../conditions/message.ts';
 import type { MessageType } from '../../topology/messages.ts';
@@ -69,7 +70,7 @@ export function spreadAt(type: MessageType, i: number): Message {
     turn += rest % values.length;
     rest = Math.floor(rest / values.length);
     const value = values[turn % values.length];
-    if (value !== ABSENT) given[part][name] = value;
+    if (value !== ABSENT) put(given[part], name, value);
   }
   return complete(type, given);
 }
