@@ -79,6 +79,21 @@ export function deal(
   return { shares, why, turns: new Map(turns).set(spread.id, next) };
 }
 
+/**
+ * @returns turns of a spread in which each of its members is next that ever is; one where none is chosen by turns
+ */
+export function everyTurn(graph: RoutingGraph, spread: SpreadNode): readonly Turns[] {
+  const members = (graph.out.get(spread.id) ?? []).filter((edge) => edge.kind === 'member');
+  const how = spread.decl.choose?.value ?? 'rotate';
+  if (how === 'nearest') return [{ taken: 0 }];
+  if (how === 'rotate') return members.map((_, taken) => ({ taken }));
+  const weights = wholeWeights(members.map((_, i) => weightOf(spread, i)));
+  const total = weights.reduce((sum, weight) => sum + weight, 0);
+  return weights.flatMap((weight, i) =>
+    weight > 0 ? [{ taken: 0, owed: weights.map((_, j) => (i === j ? total : 0)) }] : [],
+  );
+}
+
 /** Where weights are missing a member has one share; a list that could not be read says nothing. */
 const weightOf = ({ decl }: SpreadNode, i: number): number => decl.weights?.items[i]?.value ?? 1;
 

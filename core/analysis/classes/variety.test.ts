@@ -198,3 +198,15 @@ describe('what a condition does to all messages of a type', () => {
     ]);
   });
 });
+
+test.each([
+  ["name <> 'x' AND name <> ''", true, false],
+  ["name <> 'x' AND name <> '' AND name <> 'y' AND name <> 'z'", true, false],
+  ["name LIKE '__' AND name <> 'xx'", true, false],
+  ["name LIKE '_' AND name <> 'x' AND name <> 'y'", true, false],
+  ["name NOT LIKE '_%' AND name <> ''", false, false],
+  ["name = 'x' OR name <> 'x'", true, false],
+  ["name = 'x' AND name <> 'x'", false, false],
+])('no stand-in is a constant by chance: %s', (text, some, every) =>
+  expect(verdictOn(selector(text), plain)).toEqual({ some, every }),
+);

@@ -79,6 +79,8 @@ interface Compared {
   readonly beginnings: Set<string>;
   readonly endings: Set<string>;
   patterns: number;
+  /** Of how many characters a text has to be tried for patterns. */
+  readonly lengths: Set<number>;
   /** Compared with another attribute, or reckoned with: no value can stand for others. */
   tangled: boolean;
 }
@@ -90,7 +92,15 @@ function comparedIn(conditions: readonly Predicate[]): (attribute: Attribute) =>
     let known = all.get(id);
     if (!known) {
       const [numbers, strings] = [new Set<number>(), new Set<string>()];
-      known = { numbers, strings, beginnings: new Set(), endings: new Set(), patterns: 0, tangled: false };
+      known = {
+        numbers,
+        strings,
+        beginnings: new Set(),
+        endings: new Set(),
+        patterns: 0,
+        lengths: new Set(),
+        tangled: false,
+      };
       all.set(id, known);
     }
     return known;
@@ -132,6 +142,12 @@ function comparedIn(conditions: readonly Predicate[]): (attribute: Attribute) =>
         return note(p.of, p.value);
       case 'like': {
         of(p.of).patterns++;
+        // only one without letters of its own takes others by their number
+        if (p.pattern.every((part) => typeof part !== 'string')) {
+          const ones = p.pattern.filter((part) => typeof part !== 'string' && part.any === 'one').length;
+          for (const length of [ones - 1, ones, ...(ones < p.pattern.length ? [] : [ones + 1])])
+            of(p.of).lengths.add(length);
+        }
         const fill = (many: string) =>
           p.pattern
             .map((part) => (typeof part === 'string' ? part : part.any === 'one' ? 'x' : many))
@@ -207,16 +223,31 @@ function numbers(schema: Readonly<Record<string, unknown>>, { numbers: points }:
   return [...new Set(found)].filter(inside);
 }
 
-function strings({ strings: said, beginnings, endings, patterns }: Compared): string[] | undefined {
+/** Letters for texts that stand for all that nobody asks about. */
+const LETTERS = 'xyzwvutsrqponmlkjihgfedcba0123456789';
+
+/** @returns a letter that none of some texts has: what is made of it is none of them, nor begins or ends as one does */
+function unsaid(texts: readonly string[]): string {
+  const used = new Set(texts.join(''));
+  for (const letter of LETTERS) if (!used.has(letter)) return letter;
+  let code = 0xe000;
+  while (used.has(String.fromCharCode(code))) code++;
+  return String.fromCharCode(code);
+}
+
+function strings({ strings: said, beginnings, endings, patterns, lengths }: Compared): string[] | undefined {
   // two patterns may meet in a text that neither of them gives away
   if (patterns + beginnings.size > 1 && patterns + endings.size > 1) return undefined;
   if (patterns > 1) return undefined;
-  const found = new Set([...said, 'x', '']);
+  const letter = unsaid([...said, ...beginnings, ...endings]);
+  const found = new Set(said);
+  // whether a pattern takes other letters hangs on how many there are
+  for (const length of new Set([0, 1, ...lengths])) if (length >= 0) found.add(letter.repeat(length));
   for (const begin of beginnings) {
-    found.add(begin).add(`${begin}x`);
-    for (const end of endings) found.add(begin + end).add(`${begin}x${end}`);
+    found.add(begin).add(begin + letter);
+    for (const end of endings) found.add(begin + end).add(begin + letter + end);
   }
-  for (const end of endings) found.add(end).add(`x${end}`);
+  for (const end of endings) found.add(end).add(letter + end);
   return [...found];
 }
 

@@ -101,3 +101,26 @@ describe('expectations', () => {
     expect(findingOfProof(prove(NORTH, 'reaches: m/q'))).toBeUndefined();
   });
 });
+
+describe('over a spread', () => {
+  const text = (spread: string, reaches: string) => `messages: { m: { key: a } }
+apps: { p: { publishes: [{ message: m, to: "spread:w" }] } }
+brokers: { b: { kind: amqp, access: open, exchanges: { x: { type: fanout } }, queues: { q: { deadLetter: { to: x } }, r: {}, s: {} }, bindings: [{ from: x, to: s }] } }
+spreads: { w: { members: [b/q, b/r], ${spread} } }
+expectations: [{ name: e, given: { message: m }, ${reaches} }]
+`;
+  const verdict = (spread: string, reaches: string) =>
+    proveAll(buildGraph(readTopology([{ name: 'a', text: text(spread, reaches) }]))).map(
+      (each) => each.verdict,
+    );
+
+  test.each([
+    ['choose: rotate', 'reaches: [b/q]', 'broken'],
+    ['choose: rotate', 'reaches: [b/r]', 'broken'],
+    ['choose: rotate', 'never: [b/r]', 'broken'],
+    ['choose: rotate', 'copies: 1', 'kept'],
+    ['choose: weighted, weights: [9999, 1]', 'reaches: [b/q]', 'broken'],
+    ['choose: weighted, weights: [0, 1]', 'reaches: [b/r]', 'kept'],
+    ['choose: nearest', 'reaches: [b/q]', 'kept'],
+  ])('%s, %s: %s', (spread, reaches, wanted) => expect(verdict(spread, reaches)).toEqual([wanted]));
+});

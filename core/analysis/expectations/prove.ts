@@ -13,7 +13,7 @@ import type { ExpectationDecl } from '../../language/expectation.ts';
 import { STORES, type Thing, addressOf, thing } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import { covers } from '../../routing/permission.ts';
-import type { RotationState } from '../../routing/choose.ts';
+import { type RotationState, everyTurn } from '../../routing/choose.ts';
 import type { Hop, Sending } from '../../routing/hop.ts';
 import { type Rest, type Trace, hopsOf, trace } from '../../routing/trace.ts';
 import type { Place } from '../../syntax/place.ts';
@@ -72,24 +72,46 @@ export function prove(graph: RoutingGraph, expectation: ExpectationDecl): Proof 
     promise: promiseOf(expectation),
     basis,
   };
-  let turns: RotationState = new Map();
   let tried = false;
   for (const message of messages) {
     for (const [app, sendings] of byApp(sendingsOf(topology, message.type ?? '', from))) {
       tried = true;
-      const traces = sendings.map((sending) => {
-        const result = trace(graph, message, sending, turns);
-        turns = result.turns;
-        return result.trace;
-      });
-      const found = breachOf(graph, expectation, traces);
-      if (found) return { ...known, verdict: 'broken', broken: { message, app, ...found, traces } };
+      for (const traces of tracesOf(graph, message, sendings)) {
+        const found = breachOf(graph, expectation, traces);
+        if (found) return { ...known, verdict: 'broken', broken: { message, app, ...found, traces } };
+      }
     }
   }
   // what could not be read admits nothing here, and something once it can
   const whole =
     basis.whole && !graph.edges.some(({ condition }) => condition.op === 'never' && condition.unread);
   return { ...known, basis: { ...basis, whole }, verdict: tried ? 'kept' : 'untried' };
+}
+
+/** Of several spreads in a row so many combinations of turns are tried. */
+const MOST_TURNS = 64;
+
+/** What becomes of a message, for every turn that the spreads on its way may have. */
+function* tracesOf(graph: RoutingGraph, message: Message, sendings: readonly Sending[]): Generator<Trace[]> {
+  const known = new Set<string>();
+  let states: RotationState[] = [new Map()];
+  for (let i = 0; i < states.length; i++) {
+    let turns = states[i]!;
+    const traces = sendings.map((sending) => {
+      const result = trace(graph, message, sending, turns);
+      turns = result.turns;
+      return result.trace;
+    });
+    yield traces;
+    for (const hop of traces.flatMap((each) => [...hopsOf(each)])) {
+      const spread = graph.nodes.get(hop.node);
+      if (spread?.role !== 'spread' || known.has(spread.id)) continue;
+      known.add(spread.id);
+      const others = everyTurn(graph, spread);
+      const more = states.flatMap((state) => others.map((turn) => new Map(state).set(spread.id, turn)));
+      states = [...states, ...more].slice(0, MOST_TURNS);
+    }
+  }
 }
 
 /** @returns an expectation that is not kept as a finding, so that it shows wherever findings show */

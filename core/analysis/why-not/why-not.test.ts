@@ -154,3 +154,55 @@ describe('solving', () => {
     expect(solved).toBeGreaterThan(50);
   });
 });
+
+describe('on a way of many hindrances', () => {
+  const alternatives = (header: string) =>
+    Array.from({ length: 14 }, (_, i) => `${header} = ${i + 1}`).join(' OR ');
+  const text = (access: string) => `brokers:
+  s:
+    kind: pubsub
+    access: ${access}
+    topics: { t: {}, u: {}, v: {}, w: {} }
+    queues: { q1: {}, q2: {}, q3: {}, q: {} }
+    subscriptions:
+      a: { topic: t, to: q1, filter: { selector: "${alternatives('a')}" } }
+      b: { topic: u, to: q2, filter: { selector: "${alternatives('b')}" } }
+      c: { topic: v, to: q3, filter: { selector: "${alternatives('c')}" } }
+      d: { topic: w, to: q, filter: { selector: "${alternatives('d')}" } }
+links: { l1: { from: s/q1, to: s/u }, l2: { from: s/q2, to: s/v }, l3: { from: s/q3, to: s/w } }
+`;
+  const asked = (of: string) =>
+    whyNot(
+      buildGraph(readTopology([{ name: 'a', text: of }])),
+      message({ key: 'k' }),
+      { to: 's/t' },
+      'queue:s/q',
+    ).changes.map(({ title }) => title);
+
+  test('four conditions of fourteen alternatives: the smallest changes, and not all 38,416', () => {
+    expect(asked(text('open'))).toEqual([
+      'send it with a 1 and b 1 and c 1 and d 1',
+      'send it with a 1 and b 1 and c 1 and d 2',
+      'send it with a 1 and b 1 and c 1 and d 3',
+      expect.stringMatching(/^take the filter a = 1 or .{0,70}… off subscription a, and take the filter b/),
+    ]);
+  });
+
+  test('every permission that is missing is in one change, where no access section exists', () => {
+    const [change] = asked(text('controlled'));
+    expect(change).toContain(
+      'let topic s/t publish into s/q1, and let link:l1 take from s/q1, and let link:l1 publish into s/u',
+    );
+    const two = `apps: { p: {} }
+brokers: { s: { kind: pubsub, topics: { t: {} }, queues: { q: {} }, subscriptions: { a: { topic: t, to: q } } } }
+`;
+    const graph = buildGraph(readTopology([{ name: 'a', text: two }]));
+    const { changes } = whyNot(graph, message({}), { to: 's/t', from: 'app:p' }, 'queue:s/q');
+    expect(changes).toMatchObject([
+      {
+        title: 'let p publish into s/t, and let topic s/t publish into s/q',
+        edits: [{ text: expect.stringMatching(/access:\n.*app:p.*\n.*topic:s\/t/) }],
+      },
+    ]);
+  });
+});

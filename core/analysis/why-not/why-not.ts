@@ -4,7 +4,7 @@
  * has been tried out: the trace was made again with it and reaches the store.
  */
 import type { Telling } from '../trace/narrate.ts';
-import { type TextEdit, applyEdits } from '../../base/edits.ts';
+import { type Edited, type TextEdit, applyEdits } from '../../base/edits.ts';
 import { evaluate } from '../../conditions/evaluate.ts';
 import { attributeName, explain, show } from '../../conditions/explain.ts';
 import type { Message } from '../../conditions/message.ts';
@@ -18,6 +18,7 @@ import type { Hop, Sending } from '../../routing/hop.ts';
 import { hopsOf, trace } from '../../routing/trace.ts';
 import { ONE_MESSAGE, decideFor } from '../../routing/walk.ts';
 import { addItem, removeAt, writeScalar } from '../../syntax/edit/edit.ts';
+import { sequence } from '../../syntax/edit/proved.ts';
 import type { Placed } from '../../syntax/place.ts';
 import type { Json } from '../../syntax/render.ts';
 import { lookUp } from '../../topology/address.ts';
@@ -38,6 +39,13 @@ export interface WhyNot {
   /** Changes that were tried and work, smallest first. */
   readonly changes: readonly Change[];
 }
+
+/** So many ways to change a message are gone on with from condition to condition. */
+const MOST_SOLUTIONS = 30;
+/** And so many that work are told. */
+const MOST_CHANGES = 3;
+/** Longer conditions are not said in full. */
+const LONGEST_SHOWN = 60;
 
 /** Conditions in a row on one way that are changed together, at most. */
 const MOST_CONDITIONS = 6;
@@ -226,19 +234,24 @@ function messageChanges(
   let solutions: Solution[] = [[]];
   for (const edge of branch) {
     if (edge.kind === 'unrouted') continue;
-    solutions = solutions.flatMap((solution) =>
-      solve(edge.condition, assign(message, solution)).map((more) => [...solution, ...more]),
-    );
+    // of the many ways to meet several conditions the smallest are tried
+    solutions = solutions
+      .flatMap((solution) =>
+        solve(edge.condition, assign(message, solution)).map((more) => [...solution, ...more]),
+      )
+      .sort((a, b) => a.length - b.length)
+      .slice(0, MOST_SOLUTIONS);
   }
   const changes: Change[] = [];
-  for (const solution of solutions.sort((a, b) => a.length - b.length)) {
+  for (const solution of solutions) {
+    if (changes.length === MOST_CHANGES) break;
     const changed = assign(message, solution);
     const title = `send it with ${solution.map((each) => assignmentText(each)).join(' and ')}`;
     if (changes.some((change) => change.title === title)) continue;
     if (reaches(trace(graph, changed, sending).trace.root, store))
       changes.push({ of: 'message', title, message: changed });
   }
-  return changes.slice(0, 3);
+  return changes;
 }
 
 function assignmentText({ attribute, value }: Solution[number]): string {
@@ -272,12 +285,12 @@ function topologyChanges(
   steps: readonly Step[],
 ): Change[] {
   const { topology } = graph;
-  const edits: TextEdit[] = [];
+  const edits: ((now: Placed) => Edited)[] = [];
   const titles: string[] = [];
-  const add = (title: string, edited: ReturnType<typeof addItem>) => {
-    if (!edited.ok) return;
+  const add = (title: string, edit: (now: Placed) => Edited) => {
+    if (titles.includes(title) || !edit(topology).ok) return;
     titles.push(title);
-    edits.push(...edited.edits);
+    edits.push(edit);
   };
   const entry = entryOf(graph, sending);
   const first = graph.nodes.get(entry ?? '');
@@ -286,7 +299,7 @@ function topologyChanges(
   if (asked && asked.on.kind !== 'alias' && !decideFor(graph, asked, message.key).allowed)
     add(
       `let ${asked.who.name} publish into ${addressOf(asked.on)}`,
-      permission(topology, asked.who.id, 'publish', addressOf(asked.on)),
+      permission(asked.who.id, 'publish', addressOf(asked.on)),
     );
   for (const { way, message: here } of steps) {
     const { edge, ask, sender } = way;
@@ -296,45 +309,49 @@ function topologyChanges(
       add(`bind ${to.name} to ${from.name} for this message too`, binding(graph, edge, here));
     } else if (fails && edge.kind === 'subscription') {
       const path = ['brokers', from.broker, 'subscriptions', edge.label, 'filter'];
-      add(`take the filter ${show(edge.condition)} off subscription ${edge.label}`, removeAt(topology, path));
+      const filter = show(edge.condition);
+      const said = filter.length > LONGEST_SHOWN ? `${filter.slice(0, LONGEST_SHOWN)}…` : filter;
+      add(`take the filter ${said} off subscription ${edge.label}`, (now) => removeAt(now, path));
     } else if (fails && edge.kind === 'link') {
-      add(
-        `let link ${edge.label} carry \`${here.key}\` too`,
-        addItem(topology, ['links', edge.label, 'keys'], here.key),
+      add(`let link ${edge.label} carry \`${here.key}\` too`, (now) =>
+        addItem(now, ['links', edge.label, 'keys'], here.key),
       );
     }
     if (edge.link?.decl.active?.value === false) {
       const { place } = edge.link.decl.active;
-      add(`make link ${edge.link.thing.name} active`, writeScalar(topology, place, 'true'));
+      add(`make link ${edge.link.thing.name} active`, (now) => writeScalar(now, place, 'true'));
     }
     if (edge.kind === 'subscription' && ask && !decideFor(graph, ask, here.key).allowed)
       add(
         `let topic ${addressOf(from)} publish into ${addressOf(to)}`,
-        permission(topology, from.id, 'publish', addressOf(to)),
+        permission(from.id, 'publish', addressOf(to)),
       );
     if (edge.kind !== 'link') continue;
     const far = addressed(surroundingsOf(graph), graph.nodes.get(edge.to)!, sender ?? NOBODY).ask;
     if (ask && !decideFor(graph, ask, here.key).allowed)
       add(
         `let ${ask.who.id} take from ${addressOf(from)}`,
-        permission(topology, ask.who.id, 'consume', addressOf(from)),
+        permission(ask.who.id, 'consume', addressOf(from)),
       );
     if (far && !decideFor(graph, far, here.key).allowed)
       add(
         `let ${far.who.id} publish into ${addressOf(to)}`,
-        permission(topology, far.who.id, 'publish', addressOf(to)),
+        permission(far.who.id, 'publish', addressOf(to)),
       );
   }
   if (titles.length === 0) return bindingTo(graph, message, sending, store, entry ?? '');
-  return tried(graph, message, sending, store, [{ title: titles.join(', and '), edits }]);
+  // one after the other: where two begin the same section, the second adds to what the first began
+  const all = sequence(topology, edits);
+  return all.ok
+    ? tried(graph, message, sending, store, [{ title: titles.join(', and '), edits: all.edits }])
+    : [];
 }
 
-function permission(topology: Placed, who: string, action: string, on: string) {
-  return addItem(topology, ['access'], { allow: [action], who, on });
-}
+const permission = (who: string, action: string, on: string) => (now: Placed) =>
+  addItem(now, ['access'], { allow: [action], who, on });
 
 /** A further binding beside one that does not match, as narrow as this message. */
-function binding(graph: RoutingGraph, beside: Edge, message: Message) {
+function binding(graph: RoutingGraph, beside: Edge, message: Message): (now: Placed) => Edited {
   const { binding: decl } = beside;
   const node = graph.nodes.get(beside.from)!;
   const ends = { from: decl?.from?.value ?? '', to: decl?.to?.value ?? '' };
@@ -342,10 +359,7 @@ function binding(graph: RoutingGraph, beside: Edge, message: Message) {
   const condition: Record<string, Json> = headers
     ? { headers: { match: 'all', values: scalars(message.headers) } }
     : { key: message.key };
-  return addItem(graph.topology, ['brokers', node.thing.broker, 'bindings'], {
-    ...ends,
-    ...condition,
-  });
+  return (now) => addItem(now, ['brokers', node.thing.broker, 'bindings'], { ...ends, ...condition });
 }
 
 function scalars(headers: Message['headers']): Record<string, string | number | boolean> {
