@@ -127,9 +127,19 @@ describe('vondle trace', () => {
   test('follows what is given up to where copies rest in the end', () => {
     const path = file(
       'sailing.ndjson',
-      `${JSON.stringify({ to: 'mainland/sailings', type: 'sailing-departed' })}\n`,
+      [{}, { headers: { route: 'north' } }, { headers: { route: 'west' } }]
+        .map(
+          (parts) => `${JSON.stringify({ to: 'mainland/sailings', type: 'sailing-departed', ...parts })}\n`,
+        )
+        .join(''),
     );
-    const result = JSON.parse(run(['trace', 'demo/r2', '--messages', path, '--give-up', 'expired']).stdout);
+    const lines = run(['trace', 'demo/r2', '--messages', path, '--give-up', 'expired'])
+      .stdout.trim()
+      .split('\n');
+    const [missing, result, odd] = lines.map((line) => JSON.parse(line));
+    // nothing is made up, and what is not of its type is followed as it is
+    expect(missing.error).toBe('the key `sailing.{route}.departed` cannot be made: `route` is missing');
+    expect(odd.remarks).toEqual([expect.stringContaining('`route` is "west"')]);
     const at = Object.fromEntries(
       result.stores.map((store: { at: string; copies: number }) => [store.at, store.copies]),
     );

@@ -11,7 +11,7 @@ import {
   type DocumentSymbol as DeclaredSymbol,
 } from '@vondle/core/assist';
 import type { ChangeSet } from '@vondle/core/base';
-import { rename, tryMend } from '@vondle/core/change';
+import { mendsOf, rename, tryMend } from '@vondle/core/change';
 import {
   addressOf,
   declarationOf,
@@ -221,13 +221,14 @@ export function codeActions(workspace: Workspace, uri: string, range: Range): Co
     if (finding.place.doc !== name) return [];
     const { start, end } = spanOf(workspace.state.topology, finding.place);
     if (start > to || end < from) return [];
-    return (finding.mends ?? []).map(({ title }, index): CodeAction => {
+    const mends = mendsOf(workspace.state.topology, finding);
+    return mends.map(({ title }, index): CodeAction => {
       const data: MendData = { uri, check: finding.check, message: finding.message, index };
       return {
         title,
         kind: CodeActionKind.QuickFix,
         diagnostics: [diagnosticOf(workspace, finding)],
-        isPreferred: finding.mends!.length === 1,
+        isPreferred: mends.length === 1,
         data,
       };
     });
@@ -238,7 +239,7 @@ export function codeActions(workspace: Workspace, uri: string, range: Range): Co
 export function mendEdits(workspace: Workspace, { check, message, index }: MendData): WorkspaceEdit | string {
   const { topology, findings } = workspace.state;
   const finding = findings.find((each) => each.check === check && each.message === message);
-  const mend = finding?.mends?.[index];
+  const mend = finding && mendsOf(topology, finding)[index];
   if (!finding || !mend) return 'This finding is no longer there.';
   const outcome = tryMend(topology, findings, finding, mend);
   return outcome.ok ? workspaceEdit(workspace, outcome.edits) : outcome.message;

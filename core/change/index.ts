@@ -1,6 +1,6 @@
 export { acceptFinding } from './accept.ts';
 export { type NewQueue, beginQueue } from './begin.ts';
 export { expectationToWrite } from './expectation.ts';
-export { mendAll, tryMend } from './mend.ts';
+export { mendAll, mendsOf, tryMend } from './mend.ts';
 export { rename } from './rename.ts';
 export { addItem } from '../syntax/edit/edit.ts';

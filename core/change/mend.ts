@@ -24,6 +24,10 @@ const WEIGHT: Readonly<Record<Severity, number>> = { error: 3, warning: 2, advic
 /** @returns everything wrong with a topology */
 export const findingsOf = (topology: Topology): readonly Finding[] => review(topology).findings;
 
+/** @returns the mends of a finding that there is something to be done by: one that could only say why not is none */
+export const mendsOf = (topology: Topology, { mends }: Finding): readonly Mend[] =>
+  (mends ?? []).filter(({ offered }) => offered?.(topology) ?? true);
+
 /** What documents would be with edits made, against what they are. */
 interface Judged {
   /** What comes that was not there. */
@@ -112,7 +116,6 @@ export interface MendedAll {
 export function mendAll(documents: readonly TextDocument[], options: MendAllOptions): MendedAll {
   const { check, sure, environment } = options;
   const isMeant = (finding: Finding) => check === undefined || finding.check === check;
-  const canMend = ({ mends }: Finding) => (sure ? mends?.length === 1 : (mends?.length ?? 0) > 0);
   let now = documents;
   let edits: ChangeSet = [];
   const refused = new Set<string>();
@@ -121,7 +124,11 @@ export function mendAll(documents: readonly TextDocument[], options: MendAllOpti
     const topology = readTopology(now, environment === undefined ? {} : { environment });
     const findings = findingsOf(topology);
     const open = findings.filter(isMeant);
-    const able = open.filter((each) => canMend(each) && !refused.has(each.message));
+    const canMend = (each: Finding) => {
+      const count = mendsOf(topology, each).length;
+      return sure ? count === 1 : count > 0;
+    };
+    const able = open.filter((each) => !refused.has(each.message) && canMend(each));
     const next =
       round < MOST_ROUNDS && mended < MOST_AT_ONCE
         ? (allTogether(topology, findings, able) ?? firstThatHelps(topology, findings, able, refused))
@@ -139,7 +146,7 @@ function allTogether(topology: Topology, findings: readonly Finding[], able: rea
   const taken: Finding[] = [];
   const written = new Set<string>();
   for (const finding of able.slice(0, MOST_AT_ONCE)) {
-    const own = finding.mends![0]!.edit(topology);
+    const own = mendsOf(topology, finding)[0]!.edit(topology);
     if (!own.ok || !isProved(own)) continue;
     // what one mend writes may mend another finding too
     const sign = JSON.stringify(own.edits);
@@ -170,7 +177,7 @@ function firstThatHelps(
   refused: Set<string>,
 ) {
   for (const finding of able) {
-    const outcome = tryMend(topology, findings, finding, finding.mends![0]!);
+    const outcome = tryMend(topology, findings, finding, mendsOf(topology, finding)[0]!);
     if (outcome.ok) return { edits: outcome.edits, mended: 1 };
     refused.add(finding.message);
   }

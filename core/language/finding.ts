@@ -13,6 +13,8 @@ export interface MendOf<T> {
   readonly title: string;
   /** Works the edits out, only when somebody wants to see them: on the topology the finding is of. */
   readonly edit: (topology: T) => Edited;
+  /** Whether there is anything to be done by it there; always, where it does not say. Costs little. */
+  readonly offered?: (topology: T) => boolean;
 }
 
 /**

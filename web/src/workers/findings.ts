@@ -3,7 +3,7 @@ import { structuredPatch } from 'diff';
 import { applyEdits, type ChangeSet, type TextDocument } from '@vondle/core/base';
 import { CHECKS, ABOUT_ACCEPTANCES, review, signsOf } from '@vondle/core/analysis';
 import { readTopology, type Finding } from '@vondle/core/topology';
-import { tryMend } from '@vondle/core/change';
+import { mendsOf, tryMend } from '@vondle/core/change';
 import type { Workspace } from './workspace.ts';
 import type { AcceptedView, ChangedLines, CheckView, FindingView, MendView, ProofView } from './views.ts';
 
@@ -27,7 +27,7 @@ export function findingViews(
       spot: workspace.spot(place),
       ...(about ? { about } : {}),
       also: [...(also ?? [])],
-      mends: i < MOST_WITH_MENDS ? (finding.mends ?? []).map(({ title }) => title) : [],
+      mends: i < MOST_WITH_MENDS ? mendsOf(topology, finding).map(({ title }) => title) : [],
       fresh: base !== undefined && !signsOf(topology, finding).some((sign) => base.signs.has(sign)),
       related: (related ?? []).map((each) => ({ spot: workspace.spot(each.place), message: each.message })),
     };
@@ -74,7 +74,7 @@ export const findAgain = (workspace: Workspace, id: string): Finding | undefined
 /** Works a mend out and tries it. */
 export function mendView(workspace: Workspace, id: string, index: number): MendView {
   const finding = findAgain(workspace, id);
-  const mend = finding?.mends?.[index];
+  const mend = finding && mendsOf(workspace.graph.topology, finding)[index];
   if (!finding || !mend) return { ok: false, message: 'This finding is no longer there.' };
   const { topology } = workspace.graph;
   // a promise that is broken already is no trouble that the mend brings

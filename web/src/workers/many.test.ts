@@ -51,6 +51,7 @@ test('a file goes where it says, or where its type is published; the rest is tol
     ].join('\n'),
   );
   expect(file).toEqual({
+    remarks: 0,
     messages: 2,
     problems: [
       { line: 3, text: expect.stringContaining('not JSON') },

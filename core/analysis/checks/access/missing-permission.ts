@@ -4,9 +4,13 @@ import { arrivalOf } from '../../classes/verdicts.ts';
 import type { CheckContext } from '../context.ts';
 import type { Edge } from '../../../brokers/terms.ts';
 import { type Complaint, check } from '../check.ts';
+import { counted } from '../../../base/phrase.ts';
 import { addressOf } from '../../../language/thing.ts';
 import { addItem } from '../../../syntax/edit/edit.ts';
 import type { Mend } from '../../../topology/topology.ts';
+
+/** So many other ways that need the same are pointed at. */
+const MOST_RELATED = 20;
 
 /** Somebody who moves messages and has no permission to. */
 export const missingPermission = check({
@@ -17,25 +21,43 @@ export const missingPermission = check({
   of: 'node',
   run: (node, context) => {
     const decide = context.decide();
-    const found: Complaint[] = [];
+    // one statement is missing, however many ways need it
+    const missing = new Map<string, { need: Need; why: string; by: boolean; ways: Edge[] }>();
     for (const edge of context.out(node.id)) {
       for (const need of needsOf(context, edge)) {
         const keys =
           edge.kind === 'publish' ? publishedKeys(context, edge) : keysOn(context.arrivals(node.id), edge);
         const { allowed, why, by } = isMet(decide, need, keys);
         if (allowed) continue;
-        const { edge: way, on } = need;
-        found.push({
-          message: `${whatFails(need)}, but ${why}. ${CONSEQUENCE[way.kind] ?? ''}`.trim(),
-          place: way.place,
-          about: on.id,
-          also: [way.from, way.to, need.who.thing.id, ...(way.subscription ? [way.subscription.id] : [])],
-          // a deny wins over whatever is allowed
-          mends: by ? [] : [giving(need, context.owner(on))],
-        });
+        const id = `${need.who.thing.id} ${need.action} ${need.on.id} ${why}`;
+        const known = missing.get(id);
+        if (known) known.ways.push(edge);
+        else missing.set(id, { need, why, by: by !== undefined, ways: [edge] });
       }
     }
-    return found;
+    return [...missing.values()].map(({ need, why, by, ways }): Complaint => {
+      const { edge: way, on } = need;
+      const others = ways.slice(1);
+      const more = others.length ? ` The same is missing for ${counted(others.length, 'other way')}.` : '';
+      return {
+        message: `${whatFails(need)}, but ${why}. ${consequence(need)}${more}`.trim(),
+        place: way.place,
+        about: on.id,
+        also: [
+          ...new Set([
+            need.who.thing.id,
+            ...ways.flatMap(({ from, to, subscription }) => [
+              from,
+              to,
+              ...(subscription ? [subscription.id] : []),
+            ]),
+          ]),
+        ],
+        related: others.slice(0, MOST_RELATED).map(({ place }) => ({ place, message: 'needs the same' })),
+        // a deny wins over whatever is allowed
+        mends: by ? [] : [giving(need, context.owner(on))],
+      };
+    });
   },
 });
 
@@ -62,6 +84,12 @@ function whatFails({ who, action, on, edge, source }: Need): string {
     ? `${thing.name} may not consume from ${addressOf(on)}: it is declared to take from there`
     : `${thing.name} may not publish to ${addressOf(on)}: it is declared to send ${edge.label} there`;
 }
+
+/** What comes of it that somebody may not. */
+const consequence = ({ edge, action }: Need): string =>
+  edge.kind === 'link' && action === 'publish'
+    ? 'What it carries is refused there.'
+    : (CONSEQUENCE[edge.kind] ?? '');
 
 const CONSEQUENCE: Readonly<Partial<Record<Need['edge']['kind'], string>>> = {
   subscription: 'Every message on this way is refused.',

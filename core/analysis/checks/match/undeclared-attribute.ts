@@ -119,6 +119,7 @@ export function comparedKinds(condition: Predicate, name: string): Set<string> {
 function renaming(place: Place, name: string, other: string): Mend {
   return {
     title: `Ask for \`${other}\` instead`,
+    offered: () => place.node !== undefined && namingsIn(place.node, name, other).length > 0,
     edit: (topology) => {
       const edits = place.node ? namingsIn(place.node, name, other) : [];
       return edits.length

@@ -2,6 +2,7 @@ import { type Complaint, check } from '../check.ts';
 import { listed } from '../../../base/phrase.ts';
 import { removeAt, setAt } from '../../../syntax/edit/edit.ts';
 import { together } from '../../../syntax/edit/proved.ts';
+import type { Topology } from '../../../topology/topology.ts';
 
 /** A parameter that nothing uses, or that an environment leaves without a value. */
 export const parameter = check({
@@ -51,15 +52,13 @@ export const parameter = check({
             ? [
                 {
                   title: `Give it a value in ${lacking[0]}`,
-                  edit: (topology) => {
-                    const known = [...(topology.declared.environments?.values() ?? [])].map(
-                      (each) => each.value.values?.get(name)?.value.value,
-                    );
-                    const usual = known.find((each) => each !== undefined);
-                    return usual === undefined
-                      ? { ok: false, message: 'No environment gives it a value yet; write one.' }
-                      : setAt(topology, ['environments', lacking[0]!, 'values', name], usual);
-                  },
+                  offered: (topology) => usualValue(topology, name) !== undefined,
+                  edit: (topology) =>
+                    setAt(
+                      topology,
+                      ['environments', lacking[0]!, 'values', name],
+                      usualValue(topology, name)!,
+                    ),
                 },
               ]
             : [],
@@ -68,3 +67,9 @@ export const parameter = check({
     });
   },
 });
+
+/** What the first environment that gives a parameter a value gives it. */
+const usualValue = ({ declared }: Topology, name: string) =>
+  [...(declared.environments?.values() ?? [])]
+    .map(({ value }) => value.values?.get(name)?.value.value)
+    .find((each) => each !== undefined);

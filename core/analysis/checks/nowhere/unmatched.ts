@@ -8,7 +8,10 @@ import { evaluate } from '../../../conditions/evaluate.ts';
 import { type Thing, addressOf } from '../../../language/thing.ts';
 import type { Edge } from '../../../brokers/terms.ts';
 import { setAt } from '../../../syntax/edit/edit.ts';
-import type { Mend } from '../../../topology/topology.ts';
+import type { Mend, Topology } from '../../../topology/topology.ts';
+
+/** So many exchanges are offered to choose from. */
+const MOST_CHOICES = 5;
 
 /** More bindings than this are not tried together. */
 const MOST_BINDINGS = 60;
@@ -36,12 +39,21 @@ export const unmatched = check({
       return key === undefined ? [] : [key ? `${arrival.type.id} (as \`${key}\`)` : arrival.type.id];
     });
     if (missed.length === 0) return [];
+    const others = context
+      .things()
+      .all.filter(({ kind, broker, id }) => {
+        if (kind !== 'exchange' || broker !== node.thing.broker || id === node.id) return false;
+        // one that gives to all its bindings loses none of them
+        const other = context.node(id);
+        return other?.role === 'exchange' && other.decl.type?.value === 'fanout';
+      })
+      .slice(0, MOST_CHOICES);
     return [
       {
         message: `${addressOf(node.thing)} has no unroutedTo, and no binding of it matches some messages: ${listed(missed)}. Those are lost.`,
         place: node.place,
         about: node.id,
-        mends: [catching(node.thing)],
+        mends: () => [catching(node.thing), ...others.map((other) => sending(node.thing, other))],
       },
     ];
   },
@@ -64,18 +76,29 @@ function missedBy(met: readonly Met[], arrival: Arrival): string | undefined {
   return missed?.key;
 }
 
-function catching({ broker, name }: Thing): Mend {
+/** Where most exchanges on a broker send what nothing matched, unless that is the one that asks. */
+function usualOn(topology: Topology, { broker, name }: Thing): string | undefined {
+  const decl = topology.declared.brokers?.get(broker)?.value;
+  const usual = usualAmong(decl ? kindOf(decl).unroutedTo(decl) : []);
+  return usual === name ? undefined : usual;
+}
+
+function catching(of: Thing): Mend {
   return {
     title: 'Send them where its neighbours send theirs',
-    edit: (topology) => {
-      const decl = topology.declared.brokers?.get(broker)?.value;
-      const usual = usualAmong(decl ? kindOf(decl).unroutedTo(decl) : []);
-      if (usual === undefined || usual === name)
-        return {
-          ok: false,
-          message: `No exchange on ${broker} says where unmatched messages go; choose one.`,
-        };
-      return setAt(topology, ['brokers', broker, 'exchanges', name, 'unroutedTo'], usual);
-    },
+    offered: (topology) => usualOn(topology, of) !== undefined,
+    edit: (topology) => sendingTo(topology, of, usualOn(topology, of)!),
   };
 }
+
+/** Where no neighbour says where such messages go, the exchanges there are to choose from. */
+function sending(of: Thing, to: Thing): Mend {
+  return {
+    title: `Send them to ${to.name}`,
+    offered: (topology) => usualOn(topology, of) === undefined,
+    edit: (topology) => sendingTo(topology, of, to.name),
+  };
+}
+
+const sendingTo = (topology: Topology, { broker, name }: Thing, to: string) =>
+  setAt(topology, ['brokers', broker, 'exchanges', name, 'unroutedTo'], to);

@@ -36,6 +36,7 @@ function bringing(node: GraphNode, types: readonly string[]): Mend {
   const { broker, name } = node.thing;
   return {
     title: `Bring it what its takers expect: ${listed(types)}`,
+    offered: (topology) => types.some((type) => entriesFor(topology, broker, type).length > 0),
     edit: (topology) => {
       let found: Edited = { ok: false, message: `Nothing on ${broker} gets ${listed(types)}.` };
       const edits = types.flatMap((type) => {
