@@ -4,6 +4,7 @@ import { aboutNothing } from './access/about-nothing.ts';
 import { missingPermission } from './access/missing-permission.ts';
 import { notCleared, unguardedBroker } from './access/not-cleared.ts';
 import { otherTenant } from './access/other-tenant.ts';
+import { twoMeanings } from './access/two-meanings.ts';
 import { everyone, tooWide } from './access/too-wide.ts';
 import { uselessAllow } from './access/useless-allow.ts';
 import { mqttExchange } from './broker/mqtt-exchange.ts';
@@ -24,6 +25,7 @@ import { fleetingQueue } from './loss/fleeting-queue.ts';
 import { noDeadLetter } from './loss/no-dead-letter.ts';
 import { notDurable } from './loss/not-durable.ts';
 import { orderLost } from './loss/order-lost.ts';
+import { badSchema } from './loss/schema.ts';
 import { shortLease } from './loss/short-lease.ts';
 import { shortTtl } from './loss/short-ttl.ts';
 import { silentLimit } from './loss/silent-limit.ts';
@@ -108,6 +110,7 @@ export const CHECKS: readonly Check[] = [
   orderLost,
   wrapping,
   badExample,
+  badSchema,
   fleetingQueue,
   missingPermission,
   tooWide,
@@ -115,6 +118,7 @@ export const CHECKS: readonly Check[] = [
   otherTenant,
   uselessAllow,
   aboutNothing,
+  twoMeanings,
   notCleared,
   unguardedBroker,
   refusedSettings,
