@@ -296,6 +296,14 @@ export const CASES: readonly Case[] = [
     about: 'message:note',
   },
   {
+    check: 'nowhere/unreachable-store',
+    what: 'a queue and an exchange that lack but each other',
+    has: amqp({ broker: '    exchanges: { in: { type: topic } }\n    queues: { q: {} }' }),
+    says: 'Nothing leads to m/q; log will wait in vain, and what comes to m/in leads nowhere and is lost.',
+    nearly: ['queues: { q: {} }', 'queues: { q: {} }\n    bindings: [{ from: in, to: q, key: "#" }]'],
+    about: 'queue:m/q',
+  },
+  {
     check: 'nowhere/handed-on',
     what: 'an app that takes from what keeps nothing',
     has: pubsub({ taker: '{ from: s/sub }' }),

@@ -101,3 +101,34 @@ describe('acceptances', () => {
     ]);
   });
 });
+
+describe('one mistake is one finding', () => {
+  const told = (text: string) => read(text).findings.map(({ check, message }) => `${check}: ${message}`);
+
+  test('an unfed queue, its waiting taker and its unserved exchange', () => {
+    expect(
+      told(`messages: { m: { key: a.b } }
+apps: { p: { publishes: [{ message: m, to: b/e }] }, t: { consumes: [{ from: b/q, expects: m }] } }
+brokers: { b: { kind: amqp, access: open, exchanges: { e: { type: topic } }, queues: { q: {} } } }
+`),
+    ).toEqual([
+      expect.stringContaining('nowhere/unreachable-store: Nothing leads to b/q; t will wait in vain'),
+    ]);
+  });
+
+  test('one statement that is missing for fourteen ways', () => {
+    const ways = Array.from(
+      { length: 14 },
+      (_, i) => `s${i}: { topic: t, to: q, filter: { match: { n: ${i} } } }`,
+    );
+    expect(
+      told(`messages: { m: { headers: { n: { type: integer, minimum: 0, maximum: 13 } } } }
+apps: { p: { publishes: [{ message: m, to: s/t }] }, x: { consumes: [{ from: s/q }] } }
+brokers: { s: { kind: pubsub, topics: { t: {} }, queues: { q: {} }, subscriptions: { ${ways.join(', ')} } } }
+access: [{ allow: [publish], who: app:p, on: s/t }, { allow: [consume], who: app:x, on: s/q }]
+`),
+    ).toEqual([
+      expect.stringMatching(/^access\/missing-permission: .*The same is missing for 13 other ways\.$/),
+    ]);
+  });
+});

@@ -16,7 +16,7 @@ import type { AppDecl } from '../../language/app.ts';
 import type { LinkDecl } from '../../language/link.ts';
 import type { StatementDecl } from '../../language/statement.ts';
 import type { LabelDecl, TenantDecl } from '../../language/tenant.ts';
-import { type Thing, addressOf, thing } from '../../language/thing.ts';
+import { type Thing, type ThingKind, addressOf, thing } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
 import { takerId } from '../../routing/nodes.ts';
@@ -32,6 +32,12 @@ export interface BrokerTraits {
   readonly tenant: string | undefined;
   /** Whether MQTT clients meet an exchange of it. */
   readonly mqtt: boolean;
+}
+
+/** An entry to which messages come and no way leads on, and a queue to which none leads, as node ids. */
+export interface Apart {
+  readonly entry: string;
+  readonly queue: string;
 }
 
 /** How a message type is sent anywhere. */
@@ -62,6 +68,8 @@ export interface CheckContext {
   sent(type: string): Sent | undefined;
   /** Whether who takes data of a label must be cleared for it. */
   guarded(label: string): boolean;
+  /** What on a broker lacks but each other: the one entry that leads nowhere, and the one queue nothing leads to. */
+  apart(broker: string): Apart | undefined;
   /** Whether some app receives messages of a type. */
   received(type: string): boolean;
   /** The keys there may be, as far as they are declared. */
@@ -112,6 +120,7 @@ export type FactKind =
   | 'sent'
   | 'received'
   | 'label'
+  | 'apart'
   | 'whole';
 
 const BROKERS = new Question<ReadonlyMap<string, BrokerTraits>>('traits of brokers');
@@ -193,6 +202,7 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
     sent,
     received,
     label: labels ?? NONE,
+    apart: (broker) => apartOn(graph, arrivals, broker as string),
     whole: (question) => whole[question as WholeQuestion](),
   };
 }
@@ -238,6 +248,21 @@ function peopleIn({ topology }: RoutingGraph): ReturnType<CheckContext['peopled'
     publishers: apps.some(({ value }) => value.publishes?.items.length),
     takers: apps.some(({ value }) => value.consumes?.items.length),
   };
+}
+
+/** The entry and the queue of a broker that lack but each other, as one text; undefined where it is not one of each. */
+function apartOn(
+  { topology, out, into }: RoutingGraph,
+  arrivals: Arrivals,
+  broker: string,
+): string | undefined {
+  const on = topology.names.brokers.get(broker);
+  const named = (...kinds: ThingKind[]) => kinds.flatMap((kind) => [...(on?.get(kind)?.values() ?? [])]);
+  const entries = named('exchange', 'topic').filter(
+    ({ id }) => !out.get(id)?.length && arrivals.get(id)?.length,
+  );
+  const queues = named('queue').filter(({ id }) => !into.get(id)?.length);
+  return entries.length === 1 && queues.length === 1 ? `${entries[0]!.id}\n${queues[0]!.id}` : undefined;
 }
 
 type People = ReturnType<CheckContext['peopled']>;
@@ -364,6 +389,11 @@ export function contextOf(ask: Ask<FactKind>): CheckContext {
     },
     sent: (type) => ask('sent', type) as Sent | undefined,
     received: (type) => ask('received', type) !== undefined,
+    apart: (broker) => {
+      const found = ask('apart', broker) as string | undefined;
+      const [entry, queue] = found?.split('\n') ?? [];
+      return entry && queue ? { entry, queue } : undefined;
+    },
     guarded: (label) =>
       (value('label', label) as LabelDecl | undefined)?.guarded?.value ?? GUARDED.has(label),
     peopled: () => whole('peopled') as People,

@@ -2,7 +2,8 @@ import { check } from '../check.ts';
 import { entriesFor, patternOf } from '../suggest.ts';
 import type { Edited } from '../../../base/edits.ts';
 import { listed } from '../../../base/phrase.ts';
-import { addressOf } from '../../../language/thing.ts';
+import { kindOf } from '../../../brokers/kinds.ts';
+import { type Thing, addressOf } from '../../../language/thing.ts';
 import type { GraphNode } from '../../../brokers/terms.ts';
 import { addItem, setAt } from '../../../syntax/edit/edit.ts';
 import type { Mend, Topology } from '../../../topology/topology.ts';
@@ -19,6 +20,19 @@ export const unreachableStore = check({
     const takes = context.out(node.id).filter((edge) => edge.kind === 'take');
     const names = [...new Set(takes.map((edge) => context.node(edge.to)!.thing.name))];
     const waiting = names.length ? `; ${listed(names)} will wait in vain` : '';
+    const apart = context.apart(node.thing.broker);
+    const entry = apart?.queue === node.id ? context.node(apart.entry) : undefined;
+    if (entry)
+      return [
+        {
+          message: `Nothing leads to ${addressOf(node.thing)}${waiting}, and what comes to ${addressOf(entry.thing)} leads nowhere and is lost.`,
+          place: node.place,
+          about: node.id,
+          also: [entry.id],
+          related: [{ place: entry.place, message: 'leads nowhere' }],
+          mends: [feeding(node.thing, entry.thing)],
+        },
+      ];
     const expected = takes.flatMap((edge) => edge.consume?.expects?.items.map(({ value }) => value) ?? []);
     return [
       {
@@ -30,6 +44,17 @@ export const unreachableStore = check({
     ];
   },
 });
+
+/** The mend that joins what lacks but each other. */
+function feeding({ broker, name }: Thing, entry: Thing): Mend {
+  return {
+    title: `Bind ${name} to ${entry.name}`,
+    edit: (topology) => {
+      const decl = topology.declared.brokers!.get(broker)!.value;
+      return kindOf(decl).feedQueue(topology, { broker, decl, queue: name, from: entry.name }, undefined);
+    },
+  };
+}
 
 /** The mend that brings a queue the messages its takers expect. */
 function bringing(node: GraphNode, types: readonly string[]): Mend {

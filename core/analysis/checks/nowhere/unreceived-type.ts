@@ -1,4 +1,5 @@
 import { check } from '../check.ts';
+import type { CheckContext } from '../context.ts';
 import { listed } from '../../../base/phrase.ts';
 
 /** A message type that is published, but comes to no app. */
@@ -11,7 +12,7 @@ export const unreceivedType = check({
   run: (type, context) => {
     if (!context.peopled().takers || context.received(type.id)) return [];
     const sent = context.sent(type.id);
-    if (!sent) return [];
+    if (!sent || sent.to.every((to) => isTold(context, to))) return [];
     return [
       {
         message: `${type.id} is published by ${listed(sent.by)}, and no app ever receives one.`,
@@ -22,3 +23,10 @@ export const unreceivedType = check({
     ];
   },
 });
+
+/** Whether what is sent somewhere is told of the queue that lacks it. */
+function isTold(context: CheckContext, address: string): boolean {
+  const [broker = '', ...name] = address.replace(/^\w+:/, '').split('/');
+  const entry = context.apart(broker)?.entry;
+  return entry !== undefined && entry.slice(entry.indexOf(':') + 1) === `${broker}/${name.join('/')}`;
+}

@@ -10,6 +10,8 @@ export const unservedEntry = check({
   of: 'node',
   run: (node, context) => {
     if ((node.role !== 'exchange' && node.role !== 'topic') || context.out(node.id).length) return [];
+    // told of the queue that lacks it, where there is one and no other
+    if (context.apart(node.thing.broker)?.entry === node.id) return [];
     const why = node.role === 'topic' ? 'nobody subscribes to it' : 'it has no bindings and no unroutedTo';
     return [
       {
