@@ -4,6 +4,7 @@ import type { ExampleDecl, MessageTypeDecl } from '../language/message.ts';
 import type { Reading } from '../language/reading.ts';
 import type { Item, Items } from '../language/shape.ts';
 import type { Located, Place } from '../syntax/place.ts';
+import { type Schemas, withSchemas } from './schemas.ts';
 
 /** The domain of a header or property: a JSON Schema, and where it is declared. */
 export interface Domain {
@@ -49,6 +50,7 @@ function reportDeep(reading: Reading, place: Place): void {
 export function resolveMessages(
   declared: Items<MessageTypeDecl>,
   reading: Reading,
+  schemas: Schemas,
 ): Map<string, MessageType> {
   const done = new Map<string, MessageType>();
   const open: string[] = [];
@@ -86,7 +88,7 @@ export function resolveMessages(
     }
     open.pop();
     depths.set(item.name, 1 + Math.max(0, ...parents.map(({ id }) => depths.get(id)!)));
-    const { type } = typeOf(decl, item, parents);
+    const { type } = typeOf(decl, item, parents, schemas);
     done.set(item.name, type);
     return type;
   };
@@ -98,7 +100,7 @@ export function resolveMessages(
 
 /** A declaration with what it inherits: one object for as long as it and its parents stay. */
 const typeOf = remembered(
-  (decl: MessageTypeDecl, item: Item<MessageTypeDecl>, parents: readonly MessageType[]) => {
+  (decl: MessageTypeDecl, item: Item<MessageTypeDecl>, parents: readonly MessageType[], schemas: Schemas) => {
     const merged = (
       pick: (type: MessageType) => ReadonlyMap<string, Domain>,
       own: MessageTypeDecl['headers'],
@@ -107,12 +109,17 @@ const typeOf = remembered(
       for (const parent of [...parents].reverse())
         for (const [name, domain] of pick(parent)) result.set(name, domain);
       for (const [name, { value }] of own ?? []) {
-        result.set(name, { schema: value.value, place: value.place, declaredBy: item.name });
+        const schema = withSchemas(value.value, value.place.doc, schemas);
+        result.set(name, { schema, place: value.place, declaredBy: item.name });
       }
       return result;
     };
     const key = decl.key ?? parents.find((parent) => parent.key)?.key;
-    const body = decl.body ?? parents.find((parent) => parent.body)?.body;
+    const own = decl.body && {
+      ...decl.body,
+      value: withSchemas(decl.body.value, decl.body.place.doc, schemas),
+    };
+    const body = own ?? parents.find((parent) => parent.body)?.body;
     const type: MessageType = {
       id: item.name,
       place: item.key,
@@ -133,8 +140,8 @@ const typeOf = remembered(
       mustArrive: decl.mustArrive?.value ?? parents.some((parent) => parent.mustArrive),
       examples: decl.examples?.items ?? [],
     };
-    return { type, parents };
+    return { type, parents, schemas };
   },
-  ({ type, parents: known }, _, { name, key }, parents) =>
-    type.id === name && type.place === key && sameItems(known, parents),
+  ({ type, parents: known, schemas: then }, _, { name, key }, parents, schemas) =>
+    type.id === name && type.place === key && then === schemas && sameItems(known, parents),
 );

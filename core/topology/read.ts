@@ -1,7 +1,7 @@
 import { type ChangeSet, type TextDocument, applyEdits } from '../base/edits.ts';
 import { Lines, type Position } from '../base/span.ts';
 import { Layered, differing, sharesKeys } from '../incremental/layered.ts';
-import { Memory, remembered } from '../incremental/memory.ts';
+import { Memory, Question, remembered } from '../incremental/memory.ts';
 import type { MessageTypeDecl } from '../language/message.ts';
 import { type Fragment, Reading } from '../language/reading.ts';
 import type { Items } from '../language/shape.ts';
@@ -9,17 +9,20 @@ import type { Wholes } from '../incremental/pieces.ts';
 import { parseAgain } from '../syntax/parse-again.ts';
 import { parseDocument } from '../syntax/parse.ts';
 import { type Place, type Trees, spanOf } from '../syntax/place.ts';
-import { type Node, type Tree, entryOf, isNothing, keyText } from '../syntax/tree.ts';
+import { type Node, type Tree, entryOf, isNothing, keyText, toJson } from '../syntax/tree.ts';
 import { namesIn } from './address.ts';
 import { type DocumentDecl, document } from './document.ts';
 import { type MessageType, resolveMessages } from './messages.ts';
 import { checkReferences } from './references.ts';
+import { type Schemas, isSchemaDocument } from './schemas.ts';
 import type { Finding, Topology } from './topology.ts';
 
 export interface ReadOptions {
   /** The environment whose parameter values count. */
   readonly environment?: string;
 }
+
+const SCHEMAS = new Question<Schemas>('schemas in documents of their own');
 
 /** A document longer than this is refused unread, so that reading stays bounded in time and memory. */
 export const LONGEST_DOCUMENT = 16 * 1024 * 1024;
@@ -61,7 +64,11 @@ export class TopologyReader {
   private wholes: Wholes<Fragment> = new Map();
   private readonly memory = new Memory();
   private messages:
-    | { readonly declared: Items<MessageTypeDecl>; readonly types: ReadonlyMap<string, MessageType> }
+    | {
+        readonly declared: Items<MessageTypeDecl>;
+        readonly schemas: Schemas;
+        readonly types: ReadonlyMap<string, MessageType>;
+      }
     | undefined;
 
   /** As `readTopology`; a document whose text is what it was is not read again. */
@@ -129,7 +136,7 @@ export class TopologyReader {
           message,
           place: { doc: name, from: start, to: Math.max(end, start + 1) },
         });
-      if (root && !isNothing(root)) fragments.push({ doc: name, node: root });
+      if (root && !isNothing(root) && !isSchemaDocument(name)) fragments.push({ doc: name, node: root });
     }
 
     const parameters = parameterValues(fragments, options.environment);
@@ -147,7 +154,7 @@ export class TopologyReader {
         `There is no environment \`${options.environment}\`; the defaults are used.`,
       );
     }
-    const messages = this.resolve(declared.messages ?? NO_MESSAGES, reading);
+    const messages = this.resolve(declared.messages ?? NO_MESSAGES, reading, this.schemasIn(trees));
     const names = namesIn(declared, this.memory);
     checkReferences(declared, messages, names, reading, this.memory);
     // one by one: there may be more of them than a call takes arguments
@@ -168,10 +175,14 @@ export class TopologyReader {
   }
 
   /** The message types with what they inherit: the same map for the same declarations, and no findings of theirs. */
-  private resolve(declared: Items<MessageTypeDecl>, reading: Reading): ReadonlyMap<string, MessageType> {
-    if (this.messages?.declared === declared) return this.messages.types;
+  private resolve(
+    declared: Items<MessageTypeDecl>,
+    reading: Reading,
+    schemas: Schemas,
+  ): ReadonlyMap<string, MessageType> {
+    if (this.messages?.declared === declared && this.messages.schemas === schemas) return this.messages.types;
     const findings = reading.findings.length;
-    const resolved = resolveMessages(declared, reading);
+    const resolved = resolveMessages(declared, reading, schemas);
     const before = this.messages;
     const types =
       before && sharesKeys(before.declared, declared)
@@ -179,8 +190,18 @@ export class TopologyReader {
             new Map([...differing(before.types, resolved)].map((id) => [id, resolved.get(id)!])),
           )
         : resolved;
-    this.messages = reading.findings.length === findings ? { declared, types } : undefined;
+    this.messages = reading.findings.length === findings ? { declared, schemas, types } : undefined;
     return types;
+  }
+
+  /** The schemas in documents of their own: one map for as long as none of them changes. */
+  private schemasIn(trees: Trees): Schemas {
+    const own = [...trees].filter(([name, { root }]) => root && isSchemaDocument(name));
+    return this.memory.latest(
+      SCHEMAS,
+      own.flatMap(([name, { root }]) => [name, root]),
+      () => new Map(own.map(([name, { root }]) => [name, toJson(root!)])),
+    );
   }
 }
 

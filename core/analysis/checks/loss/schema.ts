@@ -69,7 +69,7 @@ export const badSchema = check({
     };
     for (const part of ['headers', 'properties'] as const)
       for (const [name, domain] of type[part]) if (domain.declaredBy === type.id) look(`\`${name}\``, domain);
-    if (type.decl.body) look('the body', { schema: type.decl.body.value, place: type.decl.body.place });
+    if (type.decl.body && type.body) look('the body', { schema: type.body.value, place: type.body.place });
     return found;
   },
 });
