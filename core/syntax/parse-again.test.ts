@@ -256,23 +256,46 @@ describe('what hangs on something elsewhere is seen to change', () => {
   ];
   const changed = (doc: number, from: string, to: string) =>
     base.map((each, i) => (i === doc ? { ...each, text: each.text.replace(from, to) } : each));
-  test('the type of an exchange on another broker, bound from here', () => {
+  test('the type of the exchange that an MQTT taker meets', () => {
     const far = (type: string) => [
-      { name: 'far.yaml', text: `brokers:\n  n: { kind: amqp, exchanges: { far: { type: ${type} } } }\n` },
-      { name: 'near.yaml', text: base[0]!.text },
       {
-        name: 'bound.yaml',
-        text: 'brokers:\n  m:\n    bindings:\n      - { from: n/far, to: boards, key: "a.#" }\n',
+        name: 'far.yaml',
+        text: `brokers:\n  n: { kind: amqp, mqtt: { exchange: far }, exchanges: { far: { type: ${type} } } }\n`,
       },
+      { name: 'near.yaml', text: 'apps:\n  watch: { consumes: [{ from: n, via: mqtt, topic: "a/#" }] }\n' },
     ];
     const along = new Along();
     buildGraph(along.to(far('topic')).part);
+    const conditions: string[] = [];
     for (const type of ['fanout', 'direct', 'topic']) {
       const { part, whole } = along.to(far(type));
       const graph = buildGraph(part);
-      expect(graph.edges).toHaveLength(1);
+      conditions.push(graph.edges.find(({ kind }) => kind === 'binding')!.condition.op);
       expectSameGraph(graph, buildGraph(whole));
     }
+    expect(conditions).toEqual(['always', 'equals', 'words']);
+  });
+  test('whether an app in another document runs', () => {
+    const running = (instances: number) => [
+      {
+        name: 'apps.yaml',
+        text: `apps:\n  board: { instances: ${instances}, consumes: [{ from: n/one }] }\n`,
+      },
+      {
+        name: 'broker.yaml',
+        text: 'brokers:\n  n: { kind: amqp, exchanges: { e: { type: fanout } }, queues: { each: { perInstanceOf: board }, one: {} }, bindings: [{ from: e, to: each }] }\n',
+      },
+    ];
+    const along = new Along();
+    buildGraph(along.to(running(1)).part);
+    const seen: string[] = [];
+    for (const instances of [0, 2, 0]) {
+      const { part, whole } = along.to(running(instances));
+      const graph = buildGraph(part);
+      seen.push(graph.edges.map(({ kind, condition }) => `${kind} ${condition.op}`).join(', '));
+      expectSameGraph(graph, buildGraph(whole));
+    }
+    expect(seen).toEqual(['binding never', 'binding always, take always', 'binding never']);
   });
   test.each([
     ['a parameter’s value', changed(0, '5m', '9m')],
