@@ -6,6 +6,7 @@
  */
 import { format, Validator, type Schema } from '@cfworker/json-schema';
 import { RE2JS } from 're2js';
+import { remembered } from '../../../incremental/memory.ts';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -21,10 +22,13 @@ export class Unusable extends Error {}
 /** Formats of ours by which the validator asks whether a text fits a pattern. */
 const OURS = 'vondle-pattern:';
 
-const known = new Map<string, RE2JS>();
+type Patterns = Map<string, RE2JS>;
+
+/** The patterns of a schema, each compiled once. */
+const patternsOf = remembered((_: object): Patterns => new Map());
 
 /** @returns a pattern (ECMA-262, as JSON Schema has them) that matches in linear time. @throws Unusable */
-function linear(pattern: string): RE2JS {
+function linear(pattern: string, known: Patterns): RE2JS {
   let made = known.get(pattern);
   if (made) return made;
   if (pattern.length > LONGEST_PATTERN)
@@ -34,14 +38,13 @@ function linear(pattern: string): RE2JS {
   } catch {
     throw new Unusable(`the pattern \`${pattern}\` cannot be used: it is wrong, or looks back or ahead`);
   }
-  if (known.size > 500) known.clear();
   known.set(pattern, made);
   return made;
 }
 
 /** @returns whether a text has a place that fits a pattern. @throws Unusable */
-export function fits(pattern: string, text: string): boolean {
-  return linear(pattern).matcher(text).find();
+export function fits(pattern: string, text: string, known: Patterns = new Map()): boolean {
+  return linear(pattern, known).matcher(text).find();
 }
 
 /**
@@ -54,7 +57,7 @@ export function breach(schema: Json, value: unknown): string | undefined {
   collectNames(value, names, 0);
   const formats: string[] = [];
   try {
-    const safe = without(schema, names, formats, 0) as Schema;
+    const safe = without(schema, { names, formats, known: patternsOf(schema) }, 0) as Schema;
     const { valid, errors } = new Validator(safe, '2020-12', false).validate(value);
     const last = errors.at(-1);
     if (valid || !last) return undefined;
@@ -83,44 +86,50 @@ const DATA = new Set(['const', 'enum', 'default', 'examples', 'required', 'depen
 /** Members that hold schemas by name, which may be called like a keyword. */
 const BY_NAME = new Set(['properties', '$defs', 'definitions', 'dependentSchemas']);
 
-function without(schema: unknown, names: ReadonlySet<string>, formats: string[], depth: number): unknown {
+/** What is needed, and left behind, on the way through a schema. */
+interface Rewriting {
+  /** The names of properties there are in the value. */
+  readonly names: ReadonlySet<string>;
+  /** Formats that were made. */
+  readonly formats: string[];
+  readonly known: Patterns;
+}
+
+function without(schema: unknown, to: Rewriting, depth: number): unknown {
   if (depth > DEEPEST) throw new Unusable('the schema is nested too deep');
-  if (Array.isArray(schema)) return schema.map((each) => without(each, names, formats, depth + 1));
+  if (Array.isArray(schema)) return schema.map((each) => without(each, to, depth + 1));
   if (typeof schema !== 'object' || schema === null) return schema;
   const made: [string, unknown][] = [];
   const all: unknown[] = [];
   for (const [key, value] of Object.entries(schema)) {
     if (key === 'pattern' && typeof value === 'string') {
-      linear(value);
+      linear(value, to.known);
       const name = `${OURS}${value}`;
-      format[name] = (text: string) => fits(value, text);
-      formats.push(name);
+      format[name] = (text: string) => fits(value, text, to.known);
+      to.formats.push(name);
       all.push({ format: name });
     } else if (key === 'patternProperties' && isMap(value)) {
-      made.push([key, namedProperties(value, names, formats, depth)]);
+      made.push([key, namedProperties(value, to, depth)]);
     } else if (BY_NAME.has(key) && isMap(value)) {
-      const inner = Object.entries(value).map(([name, each]) => [
-        name,
-        without(each, names, formats, depth + 1),
-      ]);
+      const inner = Object.entries(value).map(([name, each]) => [name, without(each, to, depth + 1)]);
       made.push([key, Object.fromEntries(inner)]);
     } else if (key === 'allOf' && Array.isArray(value)) {
-      all.push(...(without(value, names, formats, depth + 1) as unknown[]));
-    } else made.push([key, DATA.has(key) ? value : without(value, names, formats, depth + 1)]);
+      all.push(...(without(value, to, depth + 1) as unknown[]));
+    } else made.push([key, DATA.has(key) ? value : without(value, to, depth + 1)]);
   }
   if (all.length) made.push(['allOf', all]);
   return Object.fromEntries(made);
 }
 
 /** The same schemas, by patterns that are nothing but the names that fit. */
-function namedProperties(patterns: Json, names: ReadonlySet<string>, formats: string[], depth: number): Json {
+function namedProperties(patterns: Json, to: Rewriting, depth: number): Json {
   return Object.fromEntries(
     Object.entries(patterns).map(([pattern, schema], i) => {
-      const fitting = [...names].filter((name) => fits(pattern, name));
+      const fitting = [...to.names].filter((name) => fits(pattern, name, to.known));
       if (fitting.length > MOST_NAMES) throw new Unusable('too many names fit a pattern');
       // never the same twice, and one that no name fits where none does
       const literal = fitting.length ? `^(?:${fitting.map(escaped).join('|')})$` : '^(?!)$';
-      return [`${literal}${'(?:)'.repeat(i)}`, without(schema, names, formats, depth + 1)];
+      return [`${literal}${'(?:)'.repeat(i)}`, without(schema, to, depth + 1)];
     }),
   );
 }
