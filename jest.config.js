@@ -12,7 +12,7 @@ const project = (displayName, roots, more = {}) => ({
   transform,
   setupFilesAfterEnv: ['<rootDir>/core/testing/seed.ts'],
   transformIgnorePatterns: ['/node_modules/(?!(yaml|hono|@hono|pinia|nostics)/)'],
-  moduleNameMapper: { '^@vondle/core/(\\w+)$': '<rootDir>/core/$1/index.ts' },
+  moduleNameMapper: { '^@vondle/core/([\\w/]+)$': '<rootDir>/core/$1/index.ts' },
   ...more,
 });
 

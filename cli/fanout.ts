@@ -1,5 +1,5 @@
 import { buildGraph } from '@vondle/core/routing';
-import { graphData, toDot, toGraphml } from '@vondle/core/formats';
+import { graphData, toDot, toGraphml } from '@vondle/core/formats/graph';
 import { topologyAt } from './files.ts';
 
 /** `vondle fanout`: prints the routing graph. */

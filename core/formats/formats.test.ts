@@ -1,7 +1,7 @@
 import { review } from '../analysis/checks/review.ts';
 import { message } from '../conditions/message.ts';
 import { findingsData, findingsText, toSarif } from './findings.ts';
-import { graphData, toDot, toGraphml } from './graph.ts';
+import { graphData, toDot, toGraphml } from './graph/index.ts';
 import { traceData, traceText } from './trace.ts';
 import { buildGraph } from '../routing/graph.ts';
 import { trace } from '../routing/trace.ts';

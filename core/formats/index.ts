@@ -1,6 +1,5 @@
 export { batchCsv, batchNdjson } from './batch.ts';
 export { findingsData, findingsText, toSarif } from './findings.ts';
-export { graphData, toDot, toGraphml } from './graph.ts';
 export { toJunit } from './junit.ts';
 export { matrixCsv } from './matrix.ts';
 export { readLine, readMessages, understand } from './messages.ts';

@@ -16,7 +16,9 @@ jest.mock('../workers/client.ts', () => {
   });
   return {
     core: {
-      protocol: jest.fn(async () => 2),
+      protocol: jest.fn(
+        async () => jest.requireActual<{ PROTOCOL: number }>('../workers/protocol.ts').PROTOCOL,
+      ),
       beginFrom: jest.fn(async () => undefined),
       analyse: jest.fn(async () => analysis()),
       change: jest.fn(async () => analysis()),

@@ -30,7 +30,6 @@ import {
   type Completions,
 } from '@vondle/core/assist';
 import type { Edited, TextDocument, TextEdit } from '@vondle/core/base';
-import { toDot, toGraphml } from '@vondle/core/formats';
 import type { Message } from '@vondle/core/conditions';
 import * as Comlink from 'comlink';
 import {
@@ -292,8 +291,11 @@ const worker = {
   },
 
   /** The graph as other programs read it. */
-  graphAs: (format: 'dot' | 'graphml'): string =>
-    format === 'dot' ? toDot(workspace.graph) : toGraphml(workspace.graph),
+  graphAs: async (format: 'dot' | 'graphml'): Promise<string> => {
+    // few ever ask, and nobody at first
+    const { toDot, toGraphml } = await import('@vondle/core/formats/graph');
+    return format === 'dot' ? toDot(workspace.graph) : toGraphml(workspace.graph);
+  },
 
   /** Follows one message from every place it is sent to. */
   follow: (sendings: Sending[]): FollowView => follow(workspace, sendings),

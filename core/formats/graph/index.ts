@@ -1,8 +1,8 @@
 /** The routing graph as data other programs read: JSON, DOT and GraphML. */
-import { sayable, xmlDocument } from './xml.ts';
-import { show } from '../conditions/explain.ts';
-import type { RoutingGraph } from '../routing/graph.ts';
-import type { Edge } from '../brokers/terms.ts';
+import { sayable, xmlDocument } from '../xml.ts';
+import { show } from '../../conditions/explain.ts';
+import type { RoutingGraph } from '../../routing/graph.ts';
+import type { Edge } from '../../brokers/terms.ts';
 
 export interface GraphData {
   readonly topology: string;
