@@ -74,7 +74,10 @@ export function byteLength(text: string): number {
 
 /** @returns a value as JSON writes it, with integers that a double cannot hold as they are; `nothing` for none */
 export const textOf = (value: unknown): string =>
-  JSON.stringify(value, (_, each: unknown) => (typeof each === 'bigint' ? `${each}` : each)) ?? 'nothing';
+  typeof value === 'bigint'
+    ? `${value}`
+    : (JSON.stringify(value, (_, each: unknown) => (typeof each === 'bigint' ? `${each}` : each)) ??
+      'nothing');
 
 /** Gives a record a field, whatever it is called: a plain assignment to `__proto__` would do something else. */
 export function put(record: Record<string, unknown>, name: string, value: unknown): void {

@@ -1,6 +1,6 @@
 import { Batch } from '../analysis/trace/batch.ts';
 import { batchCsv, batchNdjson, csvLine } from './batch.ts';
-import { readMessages, understand } from './messages.ts';
+import { readLine, readMessages, understand } from './messages.ts';
 import { buildGraph } from '../routing/graph.ts';
 import { readTopology } from '../topology/read.ts';
 
@@ -129,4 +129,27 @@ describe('a batch', () => {
       rests: [{ store: 'm/one' }, { store: 'n/one', copies: 1 }],
     });
   });
+});
+
+test('a CloudEvent may say where it is sent; what is published over MQTT has a topic without wildcards', () => {
+  const event = { specversion: '1.0', id: '1', source: 's', type: 'line.left', route: 'north', to: 'm/in' };
+  expect(understand(graph, event)).toMatchObject({
+    sending: { to: 'm/in' },
+    message: { headers: { route: 'north' } },
+  });
+  expect(understand(graph, { ...event, to: 3 })).toEqual({ error: '`to` must be a text' });
+  for (const topic of ['', 'a/+', '#'])
+    expect(understand(graph, { to: 'm', via: 'mqtt', topic })).toEqual({
+      error: expect.stringContaining('MQTT'),
+    });
+});
+
+test('integers of a line are exact', () => {
+  expect(readLine('{"n": 9007199254740993, "m": 12, "d": 1.5}')).toEqual({
+    n: 9007199254740993n,
+    m: 12,
+    d: 1.5,
+  });
+  expect(() => readLine('{"n": 9007199254740993')).toThrow();
+  expect(Object.hasOwn(readLine('{"__proto__": 1}') as object, '__proto__')).toBe(true);
 });

@@ -249,6 +249,17 @@ brokers:
   });
 });
 
+test('nothing is claimed by checks, and nothing proved, that rests on what cannot be read', () => {
+  const text = `messages: { m: { key: a.b } }
+apps: { p: { publishes: [{ message: m, to: b/x }] }, t: { consumes: [{ from: b/q }] } }
+brokers: { b: { kind: amqp, access: open, exchanges: { x: { type: topic } }, queues: { q: {} }, bindings: [{ from: x, to: q, key: [a] }] } }
+expectations: [{ name: e, given: { message: m }, never: [b/q] }]
+`;
+  const graph = graphOf(text);
+  expect(checkAll(graph).findings).toEqual([]);
+  expect(proveAll(graph).map(({ verdict, basis }) => [verdict, basis.whole])).toEqual([['kept', false]]);
+});
+
 test('a binding to another broker is not followed', () => {
   const text = `
 brokers:

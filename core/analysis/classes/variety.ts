@@ -316,6 +316,8 @@ interface Choice {
  *   none can, and nothing may be claimed
  */
 export function survey(conditions: readonly Predicate[], arrival: Arrival): Message[] | undefined {
+  // what could not be read admits nothing now, and something once it can
+  if (conditions.some((each) => each.op === 'never' && each.unread)) return undefined;
   const { type, key: template, wrapped } = arrival;
   const compared = comparedIn(conditions);
   const attributes = new Map<string, Attribute>();
