@@ -20,7 +20,7 @@ export function check(
   } else if (options.format === 'junit') {
     process.stdout.write(toJunit(seen, locate));
   } else {
-    process.stdout.write(findingsText(findings, locate));
+    process.stdout.write(findingsText(findings, locate, topology.documents.length));
   }
   process.exitCode = findings.length ? 1 : 0;
 }

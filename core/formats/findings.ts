@@ -1,11 +1,16 @@
 /** Findings as text for people, as JSON, and as SARIF 2.1.0 for code review tools. */
+import { counted } from '../base/phrase.ts';
 import { CHECKS } from '../analysis/checks/run.ts';
 import type { Place } from '../syntax/place.ts';
 import type { Locator } from '../topology/read.ts';
 import type { Finding } from '../topology/topology.ts';
 
-/** @returns one line for each finding: `file:line:column severity: message [check]`. */
-export function findingsText(findings: readonly Finding[], locate: Locator): string {
+/**
+ * @param documents how many were looked through
+ * @returns one line for each finding: `file:line:column severity: message [check]`; where there is none, that
+ */
+export function findingsText(findings: readonly Finding[], locate: Locator, documents: number): string {
+  if (findings.length === 0) return `no findings in ${counted(documents, 'document')}\n`;
   return findings
     .map((finding) => {
       const { line, column } = locate(finding.place);

@@ -28,7 +28,7 @@ const { findings } = review(topology);
 
 test('findings as text, one a line, with line and column', () => {
   expect(topology.findings).toEqual([]);
-  const lines = findingsText(findings, locate).trimEnd().split('\n');
+  const lines = findingsText(findings, locate, 1).trimEnd().split('\n');
   expect(lines).toEqual([
     expect.stringMatching(/^docs\/a b\.yaml:7:72 warning: m\/say .* \[nowhere\/unserved-entry\]$/),
     expect.stringMatching(
@@ -38,7 +38,8 @@ test('findings as text, one a line, with line and column', () => {
       /^docs\/a b\.yaml:13:22 warning: Nobody takes from s\/k: .* \[nowhere\/untaken-store\]$/,
     ),
   ]);
-  expect(findingsText([], locate)).toBe('');
+  expect(findingsText([], locate, 1)).toBe('no findings in 1 document\n');
+  expect(findingsText([], locate, 12)).toBe('no findings in 12 documents\n');
 });
 
 test('findings as data and as SARIF speak of the same places', () => {

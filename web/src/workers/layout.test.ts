@@ -130,3 +130,13 @@ test('the neighbourhood holds what is so many ways off, and no more', () => {
     'topic:shore/notices',
   ]);
 });
+
+test('lanes that nothing stands in have no heading: it would run into the next one', () => {
+  const titles = (text: string) =>
+    show({}, undefined, buildGraph(readTopology([{ name: 'a.yaml', text }]))).layout.lanes.map(
+      ({ title }) => title,
+    );
+  const topics = 'brokers: { s: { kind: pubsub, topics: { t: {} }, subscriptions: { a: { topic: t } } } }\n';
+  expect(titles(topics)).toEqual(['enter at', 'rest in']);
+  expect(titles('vondle: 1\n')).toEqual([]);
+});

@@ -141,12 +141,14 @@ export function layOut(
 
   label(lines, edges, placed);
 
+  const used = new Set([...slots.values()].map(({ lane }) => lane));
   return {
     width: columns.laneLeft(4) + PLATE.width + 14,
     height: y,
     plate: PLATE,
     bands: bands.filter((band) => brokers.has(band.broker)),
-    lanes: LANES.map((title, index) => ({ title, x: columns.laneLeft(index) })),
+    // over a lane that nothing stands in its words would run into the next one's
+    lanes: LANES.flatMap((title, index) => (used.has(index) ? [{ title, x: columns.laneLeft(index) }] : [])),
     nodes: [...placed].map(([id, point]) => ({ id, ...point })),
     edges: [...lines.values()],
   };
