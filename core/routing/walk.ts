@@ -117,7 +117,13 @@ export class Walk {
       if (!node) {
         hop.address = sending.to;
         end(hop, 'unresolved', `broker \`${sending.to}\` has no exchange for MQTT`);
-      } else if (this.allows(hop, addressed(this.around, node, { publisher }).ask)) this.enter(hop, false);
+      } else {
+        const { ask, closed } = addressed(this.around, node, { publisher });
+        if (this.allows(hop, ask)) {
+          if (closed) end(hop, closed.outcome, closed.why, closed.place);
+          else this.enter(hop, false);
+        }
+      }
       return this.finish(hop);
     }
     const found = lookUp(topology.names, sending.to, ENTRIES);

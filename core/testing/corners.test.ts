@@ -203,6 +203,11 @@ describe('MQTT', () => {
     expect(sent(text(taker('x', '+/*/#')), 'a/*/b/c').ends).toEqual(['taken at b/x:+/*/#']);
   });
 
+  test('an internal exchange refuses what is published over MQTT too', () => {
+    const internal = text(taker('x', 'deck/#')).replace('type: topic', 'type: topic, internal: true');
+    expect(sent(internal, 'deck/wind').ends).toEqual(['refused at b/t']);
+  });
+
   test('a taker needs permission at the exchange that MQTT meets', () => {
     const controlled = text(
       taker('x', 'deck/#'),

@@ -78,7 +78,8 @@ class Interpreter {
     const key = sent.key.replaceAll('/', '.');
     if (!this.allowed({ app: sent.from }, 'publish', exchange, key))
       return this.end('refused', shown(exchange), 1);
-    // an MQTT publish is let in even where the exchange is internal: that is a finding, and no matter of routing
+    if (this.broker(exchange).exchanges![exchange.name]!.internal)
+      return this.end('refused', shown(exchange), 1);
     this.route(exchange, { ...copy, message: { ...copy.message, key } }, false, []);
   }
 
