@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import Said from '../../parts/Said.vue';
 import * as Comlink from 'comlink';
 import { ElButton, ElCheckbox, ElInputNumber, ElProgress } from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef } from 'vue';
@@ -120,12 +121,14 @@ const known = (row: ManyRow) =>
           <input v-model="fromFile" type="radio" :value="true" name="which" :disabled="!file" />
           <span v-if="file"
             >{{ file.name }}: {{ plural(file.messages, 'message')
-            }}<span v-if="file.problems.length" class="warning">
-              , {{ file.problems.length + file.more }} not understood</span
-            ><span v-if="file.remarks" class="soft">
-              , {{ file.remarks }} not quite of {{ file.remarks === 1 ? 'its type' : 'their types' }}</span
-            ></span
-          >
+            }}<span
+              v-if="file.problems.length"
+              class="warning"
+              v-text="`, ${file.problems.length + file.more} not understood`" /><span
+              v-if="file.remarks"
+              class="soft"
+              v-text="`, ${file.remarks} not quite of ${file.remarks === 1 ? 'its type' : 'their types'}`"
+          /></span>
           <span v-else class="soft">a file</span>
         </label>
         <label class="choose">
@@ -144,7 +147,7 @@ const known = (row: ManyRow) =>
     </form>
     <ul v-if="file && fromFile && file.problems.length" class="problems">
       <li v-for="problem in file.problems" :key="problem.line">
-        line {{ problem.line }}: {{ problem.text }}
+        line {{ problem.line }}: <Said :text="problem.text" />
       </li>
       <li v-if="file.more">and {{ file.more }} more</li>
     </ul>
