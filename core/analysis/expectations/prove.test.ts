@@ -123,4 +123,29 @@ expectations: [{ name: e, given: { message: m }, ${reaches} }]
     ['choose: weighted, weights: [0, 1]', 'reaches: [b/r]', 'kept'],
     ['choose: nearest', 'reaches: [b/q]', 'kept'],
   ])('%s, %s: %s', (spread, reaches, wanted) => expect(verdict(spread, reaches)).toEqual([wanted]));
+
+  test('more combinations of turns than are tried leave a promise kept, but not proved whole', () => {
+    const whole = (spreads: number) => {
+      const names = Array.from({ length: spreads }, (_, i) => [0, 1, 2].map((k) => `q${i}${k}`));
+      const of = `messages: { m: { key: a, headers: {} } }
+apps: { p: { publishes: [{ message: m, to: "spread:w0" }] } }
+brokers: { b: { kind: amqp, access: open, queues: { ${names
+        .flat()
+        .map((name) => `${name}: {}`)
+        .join(', ')} } } }
+spreads: { ${names.map((own, i) => `w${i}: { members: [${own.map((name) => `b/${name}`).join(', ')}] }`).join(', ')} }
+links: { ${names
+        .slice(0, -1)
+        .flatMap((own, i) => own.map((name) => `l-${name}: { from: b/${name}, to: "spread:w${i + 1}" }`))
+        .join(', ')} }
+expectations: [{ name: e, given: { message: m }, copies: 1 }]
+`;
+      return proveAll(buildGraph(readTopology([{ name: 'a', text: of }]))).map(({ verdict, basis }) => [
+        verdict,
+        basis.whole,
+      ]);
+    };
+    expect(whole(2)).toEqual([['kept', true]]);
+    expect(whole(6)).toEqual([['kept', false]]);
+  });
 });

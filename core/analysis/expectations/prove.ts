@@ -73,10 +73,11 @@ export function prove(graph: RoutingGraph, expectation: ExpectationDecl): Proof 
     basis,
   };
   let tried = false;
+  let cut = false;
   for (const message of messages) {
     for (const [app, sendings] of byApp(sendingsOf(topology, message.type ?? '', from))) {
       tried = true;
-      for (const traces of tracesOf(graph, message, sendings)) {
+      for (const traces of tracesOf(graph, message, sendings, () => (cut = true))) {
         const found = breachOf(graph, expectation, traces);
         if (found) return { ...known, verdict: 'broken', broken: { message, app, ...found, traces } };
       }
@@ -84,15 +85,23 @@ export function prove(graph: RoutingGraph, expectation: ExpectationDecl): Proof 
   }
   // what could not be read admits nothing here, and something once it can
   const whole =
-    basis.whole && !graph.edges.some(({ condition }) => condition.op === 'never' && condition.unread);
+    basis.whole && !cut && !graph.edges.some(({ condition }) => condition.op === 'never' && condition.unread);
   return { ...known, basis: { ...basis, whole }, verdict: tried ? 'kept' : 'untried' };
 }
 
 /** Of several spreads in a row so many combinations of turns are tried. */
 const MOST_TURNS = 64;
 
-/** What becomes of a message, for every turn that the spreads on its way may have. */
-function* tracesOf(graph: RoutingGraph, message: Message, sendings: readonly Sending[]): Generator<Trace[]> {
+/**
+ * What becomes of a message, for every turn that the spreads on its way may have.
+ * @param cut told where there are more than are tried
+ */
+function* tracesOf(
+  graph: RoutingGraph,
+  message: Message,
+  sendings: readonly Sending[],
+  cut: () => void,
+): Generator<Trace[]> {
   const known = new Set<string>();
   let states: RotationState[] = [new Map()];
   for (let i = 0; i < states.length; i++) {
@@ -109,6 +118,7 @@ function* tracesOf(graph: RoutingGraph, message: Message, sendings: readonly Sen
       known.add(spread.id);
       const others = everyTurn(graph, spread);
       const more = states.flatMap((state) => others.map((turn) => new Map(state).set(spread.id, turn)));
+      if (states.length + more.length > MOST_TURNS) cut();
       states = [...states, ...more].slice(0, MOST_TURNS);
     }
   }
