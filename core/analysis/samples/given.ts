@@ -1,5 +1,5 @@
 /** Messages as somebody wrote them: nothing is made up for them, and what is not of their type is remarked on. */
-import { Unusable, breach } from '../checks/loss/linear-schema.ts';
+import { brokenIn } from '../checks/loss/linear-schema.ts';
 import { textOf } from '../../base/values.ts';
 import type { Message } from '../../conditions/message.ts';
 import { isWord, wordsOf } from '../../conditions/words.ts';
@@ -58,24 +58,14 @@ export function remarksOn(type: MessageType, message: Message): string[] {
   for (const part of ['headers', 'properties'] as const)
     for (const [name, value] of Object.entries(message[part])) {
       const domain = type[part].get(name);
-      const wrong = domain && wrongIn(domain.schema, value);
+      const wrong = domain && brokenIn(domain.schema, value);
       if (wrong) found.push(`\`${name}\` is ${textOf(value)}: ${wrong}`);
     }
-  const wrong = type.body && message.body !== undefined ? wrongIn(type.body.value, message.body) : undefined;
+  const wrong = type.body && message.body !== undefined ? brokenIn(type.body.value, message.body) : undefined;
   if (wrong) found.push(`the body: ${wrong}`);
   if (type.key && !keyFits(type.key.value, message))
     found.push(`the key \`${message.key}\` does not fit \`${type.key.value}\``);
   return found;
-}
-
-/** Nothing is claimed of a schema that cannot be tried, which is told of the schema itself. */
-function wrongIn(schema: Readonly<Record<string, unknown>>, value: unknown): string | undefined {
-  try {
-    return breach(schema, typeof value === 'bigint' ? Number(value) : value);
-  } catch (error) {
-    if (error instanceof Unusable) return undefined;
-    throw error;
-  }
 }
 
 /** Whether a key is one that a template makes with a message's own headers; levels of MQTT topics are words. */

@@ -1,5 +1,5 @@
 import { type Complaint, check } from '../check.ts';
-import { Unusable, breach } from './linear-schema.ts';
+import { brokenIn } from './linear-schema.ts';
 import type { Place } from '../../../syntax/place.ts';
 
 /** An example that is no message of its type. */
@@ -20,24 +20,14 @@ export const badExample = check({
         const given = example[part];
         for (const [key, value] of Object.entries(given?.value ?? {})) {
           const domain = type[part].get(key);
-          const wrong = domain && broken(domain.schema, value);
+          const wrong = domain && brokenIn(domain.schema, value);
           if (wrong) complain(`\`${key}\` is ${JSON.stringify(value)}: ${wrong}`, given!.place);
         }
       }
       if (type.body && example.body) {
-        const wrong = broken(type.body.value, example.body.value);
+        const wrong = brokenIn(type.body.value, example.body.value);
         if (wrong) complain(`the body: ${wrong}`, example.body.place);
       }
       return found;
     }),
 });
-
-/** What a value breaks of a JSON Schema, in words; nothing is claimed of a schema that cannot be tried, which is told of the schema itself. */
-function broken(schema: Readonly<Record<string, unknown>>, value: unknown): string | undefined {
-  try {
-    return breach(schema, value);
-  } catch (error) {
-    if (error instanceof Unusable) return undefined;
-    throw error;
-  }
-}

@@ -72,6 +72,20 @@ export function breach(schema: Json, value: unknown): string | undefined {
   }
 }
 
+/**
+ * @param value integers that a double cannot hold may be bigints
+ * @returns what a value breaks of a schema, in words; nothing is claimed of a schema that cannot be tried, which is
+ *   told of the schema itself
+ */
+export function brokenIn(schema: Json, value: unknown): string | undefined {
+  try {
+    return breach(schema, typeof value === 'bigint' ? Number(value) : value);
+  } catch (error) {
+    if (error instanceof Unusable) return undefined;
+    throw error;
+  }
+}
+
 function collectNames(value: unknown, names: Set<string>, depth: number): void {
   if (typeof value !== 'object' || value === null || depth > DEEPEST) return;
   if (Array.isArray(value)) return value.forEach((each) => collectNames(each, names, depth + 1));
