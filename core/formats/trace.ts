@@ -1,10 +1,10 @@
 /** A trace as the one-line JSON the command line promises, and as text. */
 import { whyHop } from '../analysis/trace/narrate.ts';
-import { settle } from '../analysis/trace/settle.ts';
+import { isResting, settle } from '../analysis/trace/settle.ts';
 import type { Position } from '../base/span.ts';
 import { addressOf } from '../language/thing.ts';
 import type { RoutingGraph } from '../routing/graph.ts';
-import type { DeadLetterReason, End, Hop } from '../routing/hop.ts';
+import type { DeadLetterReason, Hop } from '../routing/hop.ts';
 import type { Trace } from '../routing/trace.ts';
 import type { Place } from '../syntax/place.ts';
 
@@ -64,7 +64,7 @@ export function traceData(
     { at: string; kind: 'queue' | 'subscription'; copies: number; takers: string[] }
   >();
   for (const { hop, end } of settled.ends) {
-    if (!resting(end)) continue;
+    if (!isResting(end)) continue;
     const copies = (stores.get(hop.node)?.copies ?? 0) + end.copies;
     const kind = graph.nodes.get(hop.node)?.role === 'subscription' ? 'subscription' : 'queue';
     const more = (hop.takers ?? []).filter((id) => id.startsWith('app:'));
@@ -111,8 +111,6 @@ export function traceData(
     hops,
   };
 }
-
-const resting = (end: End) => end.outcome === 'held' || end.outcome === 'taken' || end.outcome === 'waiting';
 
 /**
  * Whether a store can do that to a message at all: expiry asks for a time to live, overflow for a

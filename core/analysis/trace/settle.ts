@@ -144,11 +144,11 @@ export function settle(
   return { rests, ends, steps, turns, endless };
 }
 
-/** Whether copies came into a store: what is refused at its door is not in it. */
-const isResting = ({ outcome }: End): boolean =>
+/** @returns whether copies came into a store: what is refused at its door is not in it */
+export const isResting = ({ outcome }: End): boolean =>
   outcome === 'held' || outcome === 'taken' || outcome === 'waiting';
 
-/** @returns the latest state before this one that was the very same, to which the message thus comes back; none where there is none */
+/** @returns what a message went through, where one state of it was the very same as now, so that it goes round; else undefined */
 function roundOf(now: Omit<Past, 'before'>, past: Past | undefined): Past | undefined {
   for (let at = past; at; at = at.before)
     if (
