@@ -2,6 +2,8 @@
 import {
   completionsAt,
   foldsIn,
+  keyAt,
+  keyInWords,
   lineOn,
   symbolAt,
   symbolsIn,
@@ -148,7 +150,7 @@ export function completion(workspace: Workspace, { name, offset }: At): Completi
 export function hover(workspace: Workspace, { name, offset }: At): Hover | null {
   const { topology, graph } = workspace.state;
   const found = symbolAt(topology, name, offset);
-  if (!found) return null;
+  if (!found) return hoverOfKey(workspace, { name, offset });
   const declared = declarationOf(topology, found.thing);
   const uses = usesOf(topology, found.thing).length;
   const where = declared ? `declared in ${declared.doc}` : 'not declared';
@@ -158,6 +160,16 @@ export function hover(workspace: Workspace, { name, offset }: At): Hover | null 
       value: `**${addressOf(found.thing)}**: ${lineOn(graph, found.thing)}\n\n${where}; ${uses === 1 ? '1 use' : `${uses} uses`}`,
     },
     range: rangeOf(workspace, found.place),
+  };
+}
+
+function hoverOfKey(workspace: Workspace, { name, offset }: At): Hover | null {
+  const key = keyAt(workspace.state.topology, name, offset);
+  const document = workspace.document(name);
+  if (!key || !document) return null;
+  return {
+    contents: { kind: 'markdown', value: `**${key.name}**: ${keyInWords(key)}` },
+    range: { start: document.positionAt(key.start), end: document.positionAt(key.end) },
   };
 }
 

@@ -221,7 +221,8 @@ describe('on the demo', () => {
     );
     expect(words.length).toBeGreaterThan(2);
     for (const word of words) expect(word).toMatch(/(^|\/)boards$/);
-    expect(await editor.ask('textDocument/hover', 'apps.yaml', 0)).toBeNull();
+    const key = await editor.ask<{ contents: { value: string } }>('textDocument/hover', 'apps.yaml', 0);
+    expect(key.contents.value).toMatch(/^\*\*apps\*\*: publishers and takers/);
   });
 
   test('lists what is declared, what folds, and what words are', async () => {

@@ -11,3 +11,6 @@ export function listed(names: readonly string[], most = 4, word = 'and'): string
 export function counted(n: number, one: string, many = `${one}s`): string {
   return `${n} ${n === 1 ? one : many}`;
 }
+
+/** @returns `an exchange`, `a queue` */
+export const withArticle = (noun: string): string => `${/^[aeiou]/i.test(noun) ? 'an' : 'a'} ${noun}`;

@@ -8,10 +8,12 @@ const publish = object({
   to: field(address('an entry'), 'the exchange, topic, queue, alias or spread it sends to', {
     required: true,
   }),
-  via: field(choice('amqp', 'mqtt'), 'the protocol; with mqtt, `to` is the broker'),
-  rate: field(rate(), 'how many it sends'),
-  persistent: field(flag(), 'the message survives a broker restart in a durable queue'),
-  mandatory: field(flag(), 'the message is sent back when it reaches no queue'),
+  via: field(choice('amqp', 'mqtt'), 'the protocol; with mqtt, `to` is the broker', { otherwise: '`amqp`' }),
+  rate: field(rate(), 'how many it sends', { otherwise: 'not known' }),
+  persistent: field(flag(), 'the message survives a broker restart in a durable queue', {
+    otherwise: '`false`',
+  }),
+  mandatory: field(flag(), 'the message is sent back when it reaches no queue', { otherwise: '`false`' }),
   accept,
 });
 
@@ -19,27 +21,40 @@ const consume = object({
   from: field(address('a queue or subscription'), 'the store it takes from; with mqtt, the broker', {
     required: true,
   }),
-  via: field(choice('amqp', 'mqtt'), 'the protocol'),
-  topic: field(text('an MQTT topic filter'), 'what it subscribes to, via mqtt'),
-  each: field(choice('share', 'copy'), 'share: instances divide the work; copy: each needs every message'),
+  via: field(choice('amqp', 'mqtt'), 'the protocol', { otherwise: '`amqp`' }),
+  topic: field(text('an MQTT topic filter'), 'what it subscribes to, via mqtt', { otherwise: 'none' }),
+  each: field(choice('share', 'copy'), 'share: instances divide the work; copy: each needs every message', {
+    otherwise: '`share`',
+  }),
   ack: field(
     choice('manual', 'auto'),
     'manual: it acknowledges after its work; auto: the broker forgets at once',
+    { otherwise: '`manual`' },
   ),
-  prefetch: field(integer(0, 65535), 'messages in hand before the first acknowledge'),
-  takes: field(duration(), 'how long one message keeps it busy'),
-  expects: field(list(id('a message type'), { orOne: true }), 'the message types it is there for'),
-  wrapped: field(flag(), 'it reads the topic’s envelope, not the plain body'),
-  competes: field(flag(), 'it means to share the messages of this store with other apps'),
+  prefetch: field(integer(0, 65535), 'messages in hand before the first acknowledge', {
+    otherwise: 'no limit',
+  }),
+  takes: field(duration(), 'how long one message keeps it busy', { otherwise: 'not known' }),
+  expects: field(list(id('a message type'), { orOne: true }), 'the message types it is there for', {
+    otherwise: 'whatever comes',
+  }),
+  wrapped: field(flag(), 'it reads the topic’s envelope, not the plain body', { otherwise: '`false`' }),
+  competes: field(flag(), 'it means to share the messages of this store with other apps', {
+    otherwise: '`false`',
+  }),
   accept,
 });
 
 export const app = object({
-  tenant: field(id('a tenant'), 'who owns it, where it is not the topology’s tenant'),
-  home: field(id('a broker'), 'the broker it is connected to; decides `nearest` spreads'),
-  instances: field(integer(0), 'how many run'),
-  publishes: field(list(publish), 'what it sends, and where'),
-  consumes: field(list(consume), 'what it takes, and how'),
+  tenant: field(id('a tenant'), 'who owns it, where it is not the topology’s tenant', {
+    otherwise: 'the topology’s tenant',
+  }),
+  home: field(id('a broker'), 'the broker it is connected to; decides `nearest` spreads', {
+    otherwise: 'none: `nearest` takes the first member',
+  }),
+  instances: field(integer(0), 'how many run', { otherwise: '`1`' }),
+  publishes: field(list(publish), 'what it sends, and where', { otherwise: 'nothing' }),
+  consumes: field(list(consume), 'what it takes, and how', { otherwise: 'nothing' }),
   accept,
   note,
 });

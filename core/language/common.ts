@@ -10,13 +10,19 @@ export const address = (of: string) => ({
 
 export const note = field(text('a sentence'), 'words for people');
 
-export const labels = (about: string) => field(list(named('a data label')), about);
+export const labels = (about: string, otherwise: string) =>
+  field(list(named('a data label')), about, { otherwise });
 
-export const wireName = field(shortText('a name'), 'the name on the broker, where it is not the key');
+export const wireName = field(shortText('a name'), 'the name on the broker, where it is not the key', {
+  otherwise: 'the key',
+});
 
-export const owner = field(id('a tenant'), 'who owns it, where it is not the broker’s tenant');
+export const owner = field(id('a tenant'), 'who owns it, where it is not the broker’s tenant', {
+  otherwise: 'the broker’s tenant',
+});
 
 export const divides = field(
   flag(),
   'each message is meant for one way on: its conditions leave no gap and do not overlap',
+  { otherwise: '`false`' },
 );

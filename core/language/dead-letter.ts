@@ -4,7 +4,9 @@ import { type Infer, field, object, shortText } from './shape.ts';
 
 export const deadLetter = object({
   to: field(address('an entry'), 'where given-up messages go', { required: true }),
-  key: field(shortText('a routing key'), 'the key they get; without one they keep theirs'),
+  key: field(shortText('a routing key'), 'the key they get; without one they keep theirs', {
+    otherwise: 'the key it has',
+  }),
 });
 
 export type DeadLetterDecl = Infer<typeof deadLetter>;

@@ -4,7 +4,9 @@ import { note } from './common.ts';
 import { type Infer, constant, field, flag, mapOf, object } from './shape.ts';
 
 export const parameter = object({
-  default: field(constant(), 'the value where an environment gives none'),
+  default: field(constant(), 'the value where an environment gives none', {
+    otherwise: 'it must be given by every environment',
+  }),
   accept,
   note,
 });
@@ -13,8 +15,9 @@ export const environment = object({
   values: field(
     { ...mapOf(constant(), 'parameter'), names: 'a parameter' },
     'parameter values in this environment',
+    { otherwise: 'the defaults' },
   ),
-  protected: field(flag(), 'a second person must approve what is applied here'),
+  protected: field(flag(), 'a second person must approve what is applied here', { otherwise: '`false`' }),
   note,
 });
 

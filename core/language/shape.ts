@@ -9,7 +9,18 @@ import { byteLength, parseDuration, parseRate, parseSize } from '../base/values.
 import { Layered } from '../incremental/layered.ts';
 import { remembered } from '../incremental/memory.ts';
 import { type Whole, keptOf } from '../incremental/pieces.ts';
+import { oursFor } from './elsewhere.ts';
 import { writing } from './finding.ts';
+import {
+  type Likely,
+  choiceLikely,
+  durationLikely,
+  flagLikely,
+  idLikely,
+  numberLikely,
+  rateLikely,
+  sizeLikely,
+} from './likely.ts';
 import type { Fragment, Reading } from './reading.ts';
 import { type Located, type Place, placeOf } from '../syntax/place.ts';
 import { typedScalar } from '../syntax/scalars.ts';
@@ -26,6 +37,8 @@ export interface Shape<T> {
   readonly fields?: Readonly<Record<string, Field<unknown>>>;
   /** The shape of a map's or list's items. */
   readonly items?: Shape<unknown>;
+  /** Of a map from names to things: the keys are names somebody gave. */
+  readonly byName?: true;
   /** Of a shape that is one of several, each by the value of one key. */
   readonly variants?: Readonly<Record<string, Shape<unknown>>>;
   readonly values?: readonly string[];
@@ -51,6 +64,7 @@ function scalarShape<T>(
   expected: string,
   schema: JsonSchema,
   parse: (text: string, node: ScalarNode) => T | undefined,
+  likely: Likely,
   values?: readonly string[],
 ): Shape<Located<T>> {
   return {
@@ -68,11 +82,18 @@ function scalarShape<T>(
         const made = substituted.from
           ? ` (made from ${substituted.from.map((p) => `\`${p}\``).join(', ')})`
           : '';
-        const hint = values ? nearest(substituted.text, values) : undefined;
+        const meant = likely(substituted.text, node);
+        const [hint] = meant;
+        const at = reading.place(node);
+        // what is made from a parameter is put right where the parameter has its value
+        const mends = substituted.from
+          ? []
+          : [...new Set([...meant, ...(values ?? [])])].map((each) => writing(at, each));
         reading.report(
           'wrong-value',
           node,
           `Expected ${expected}, not \`${clip(substituted.text)}\`${made}.${hint ? ` Did you mean \`${hint}\`?` : ''}`,
+          mends.length ? { mends } : {},
         );
         return undefined;
       }
@@ -92,9 +113,11 @@ function kindOf(node: Node): string {
   return node.value === null ? 'nothing' : `\`${clip(node.source)}\``;
 }
 
+const nothingLikely: Likely = () => [];
+
 /** Free text. */
 export const text = (expected = 'text'): Shape<Located<string>> =>
-  scalarShape(expected, { type: ['string', 'number', 'boolean'] }, (value) => value);
+  scalarShape(expected, { type: ['string', 'number', 'boolean'] }, (value) => value, nothingLikely);
 
 /** Text of at most 255 UTF-8 bytes, the limit of an AMQP 0-9-1 short string (§4.2.5.3). */
 export const shortText = (expected: string): Shape<Located<string>> => {
@@ -121,17 +144,25 @@ export const ID = /^[a-z][a-z0-9-]*$/;
 
 /** The id of a broker, app, message, link, spread, tenant or environment. */
 export const id = (of: string): Shape<Located<string>> => ({
-  ...scalarShape(`the id of ${of}`, { type: 'string', pattern: ID.source }, (value) =>
-    ID.test(value) ? value : undefined,
+  ...scalarShape(
+    `the id of ${of} (small letters, digits and hyphens, a letter first)`,
+    { type: 'string', pattern: ID.source },
+    (value) => (ID.test(value) ? value : undefined),
+    idLikely,
   ),
   names: of,
 });
 
 export const flag = (): Shape<Located<boolean>> => ({
-  ...scalarShape('`true` or `false`', { type: 'boolean' }, (value, node) => {
-    const typed = node.quoted ? undefined : typedScalar(value);
-    return typeof typed === 'boolean' ? typed : undefined;
-  }),
+  ...scalarShape(
+    '`true` or `false`',
+    { type: 'boolean' },
+    (value, node) => {
+      const typed = node.quoted ? undefined : typedScalar(value);
+      return typeof typed === 'boolean' ? typed : undefined;
+    },
+    flagLikely,
+  ),
   values: ['true', 'false'],
 });
 
@@ -145,32 +176,45 @@ export const integer = (minimum = 0, maximum = Number.MAX_SAFE_INTEGER): Shape<L
       const n = /^-?\d+$/.test(value) ? Number(value) : NaN;
       return n >= minimum && n <= maximum ? n : undefined;
     },
+    numberLikely(minimum, maximum),
   );
 
 export const number = (minimum = 0): Shape<Located<number>> =>
-  scalarShape(`a number of at least ${minimum}`, { type: 'number', minimum }, (value) => {
-    const n = /^-?\d+(\.\d+)?$/.test(value) ? Number(value) : NaN;
-    return n >= minimum ? n : undefined;
-  });
+  scalarShape(
+    `a number of at least ${minimum}`,
+    { type: 'number', minimum },
+    (value) => {
+      const n = /^-?\d+(\.\d+)?$/.test(value) ? Number(value) : NaN;
+      return n >= minimum ? n : undefined;
+    },
+    numberLikely(minimum),
+  );
 
 export const duration = (): Shape<Located<number>> =>
   scalarShape(
     'a duration such as `30s`, `10m` or `PT10M`',
     { type: 'string', format: 'vondle-duration' },
     parseDuration,
+    durationLikely,
   );
 
 export const size = (): Shape<Located<number>> =>
-  scalarShape('a size such as `64KiB` or a number of bytes', { type: ['string', 'integer'] }, parseSize);
+  scalarShape(
+    'a size such as `64KiB` or a number of bytes',
+    { type: ['string', 'integer'] },
+    parseSize,
+    sizeLikely,
+  );
 
 export const rate = (): Shape<Located<number>> =>
-  scalarShape('a rate such as `40/s`, `10/min` or `5/h`', { type: 'string' }, parseRate);
+  scalarShape('a rate such as `40/s`, `10/min` or `5/h`', { type: 'string' }, parseRate, rateLikely);
 
 export const choice = <T extends string>(...values: T[]): Shape<Located<T>> =>
   scalarShape(
     values.map((value) => `\`${value}\``).join(' or '),
     { enum: values },
     (value) => ((values as string[]).includes(value) ? (value as T) : undefined),
+    choiceLikely(values),
     values,
   );
 
@@ -395,7 +439,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
     for (const [name, found] of gather(fragments, reading)) {
       const { doc, entry } = found[0]!;
       reading.doc = doc;
-      if (!nameFits(name, entry, rule, reading)) continue;
+      const fits = nameFits(name, entry, rule, reading);
       let value: T | undefined;
       if (item.merge) {
         const parts = once(found, name, reading, true);
@@ -405,7 +449,8 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
         reading.doc = doc;
         value = item.read(entry.value, reading);
       }
-      if (value !== undefined) {
+      // under a wrong name it is read for what else is wrong, and counts for nothing
+      if (value !== undefined && fits) {
         result.set(name, itemOf(value, name, doc, entry.key));
       }
     }
@@ -424,6 +469,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
       additionalProperties: item.schema,
     },
     items: item,
+    byName: true,
     read: (node, reading) => merge([{ doc: reading.doc, node }], reading),
     merge,
   };
@@ -443,10 +489,12 @@ function changesOf<T>(was: Items<T>, now: Items<T>, changes: Map<string, Item<T>
 
 function nameFits(name: string, entry: Entry, rule: NameRule, reading: Reading): boolean {
   if (rule === 'id' && !ID.test(name)) {
+    const [meant] = idLikely(name);
     reading.report(
       'bad-name',
       entry.key,
-      `\`${clip(name)}\` is no id: ids are small letters, digits and hyphens, a letter first.`,
+      `\`${clip(name)}\` is no id: ids are small letters, digits and hyphens, a letter first.${meant ? ` Did you mean \`${meant}\`?` : ''}`,
+      meant ? { mends: [writing(reading.place(entry.key), meant)] } : {},
     );
     return false;
   }
@@ -529,6 +577,8 @@ export interface Field<T> {
   readonly shape: Shape<T>;
   readonly about: string;
   readonly required?: boolean;
+  /** What holds where it is not stated, in words; a value is set as code: `true`. */
+  readonly otherwise?: string;
   /** May stand in every document, with the same value. */
   readonly repeats?: boolean;
 }
@@ -577,12 +627,18 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
     return result as ObjectOf<F>;
   };
   const unknownKey = ({ name, key }: Entry, reading: Reading) => {
-    const hint = nearest(name, names);
+    const ours = oursFor(name, names);
+    const hint = ours ?? nearest(name, names);
     const mends = hint ? [writing(reading.place(key), hint)] : undefined;
+    const instead = ours
+      ? ` Here that is \`${ours}\`: ${fields[ours]!.about}.`
+      : hint
+        ? ` Did you mean \`${hint}\`?`
+        : ` Known: ${names.join(', ')}.`;
     reading.report(
       'unknown-key',
       key,
-      `\`${clip(name)}\` means nothing here.${hint ? ` Did you mean \`${hint}\`?` : ` Known: ${names.join(', ')}.`}`,
+      `\`${clip(name)}\` means nothing here.${instead}`,
       mends ? { mends } : {},
     );
   };
@@ -692,37 +748,48 @@ export function variant<V extends Record<string, Shape<unknown>>>(
   type Result = { [K in keyof V]: Infer<V[K]> & { readonly variant: K } }[keyof V];
   const names = Object.keys(variants);
   const whole = {};
+  const likeliest = (fragments: readonly Fragment[]): string => {
+    const keys = fragments.flatMap(({ node }) =>
+      node.kind === 'map' ? node.entries.map(({ name }) => name) : [],
+    );
+    const fits = (name: string) =>
+      keys.filter((key) => Object.hasOwn(variants[name]!.fields ?? {}, key)).length;
+    return names.reduce((best, name) => (fits(name) > fits(best) ? name : best));
+  };
   const merge = (fragments: readonly Fragment[], reading: Reading): Result | undefined =>
     reading.together(whole, fragments, () => mergeAll(fragments, reading));
   const mergeAll = (fragments: readonly Fragment[], reading: Reading): Result | undefined => {
     const [first] = fragments;
     if (!first) return undefined;
     let chosen: string | undefined;
-    let stated: Node | undefined;
+    let stated: { readonly doc: string; readonly node: Node } | undefined;
     for (const { doc, node } of fragments) {
       const entry = node.kind === 'map' ? node.entries.find(({ name }) => name === by) : undefined;
       if (!entry || stated) continue;
-      reading.doc = doc;
-      stated = entry.value;
+      stated = { doc, node: entry.value };
       if (entry.value.kind === 'scalar' && names.includes(String(entry.value.value)))
         chosen = String(entry.value.value);
     }
     if (!chosen) {
       const known = names.map((name) => `\`${name}\``).join(' or ');
-      if (!stated) {
-        reading.doc = first.doc;
-        reading.report(
-          'missing-key',
-          headOf(first.node, reading),
-          `\`${by}\` is missing here: write ${by}: ${known}.`,
-        );
-      } else {
-        reading.report('wrong-value', stated, `\`${by}\` is ${known}.`);
+      // what else is wrong is told too, by the kind that its keys are of
+      chosen = likeliest(fragments);
+      const said = `\`${by}\` is ${known}. It is read as \`${chosen}\` until then.`;
+      reading.doc = stated?.doc ?? first.doc;
+      if (!stated)
+        reading.report('missing-key', headOf(first.node, reading), `\`${by}\` is missing here: ${said}`);
+      else {
+        const at = reading.place(stated.node);
+        const mends = [chosen, ...names.filter((name) => name !== chosen)].map((name) => writing(at, name));
+        reading.report('wrong-value', stated.node, said, stated.node.kind === 'scalar' ? { mends } : {});
       }
-      return undefined;
     }
+    const told = reading.findings.length;
     const shape = variants[chosen]!;
     const value = shape.merge ? shape.merge(fragments, reading) : shape.read(first.node, reading);
+    // the wrong kind is told already
+    for (let i = reading.findings.length - 1; i >= told && stated; i--)
+      if (reading.findings[i]!.place.node === stated.node) reading.findings.splice(i, 1);
     return value === undefined ? undefined : (toldApart(value as object, chosen) as Result);
   };
   return {

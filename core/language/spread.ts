@@ -5,8 +5,12 @@ import { type Infer, choice, field, list, number, object, wholly } from './shape
 
 export const spread = object({
   members: field(list(address('a queue')), 'the queues it stands for', { required: true }),
-  choose: field(choice('rotate', 'nearest', 'weighted'), 'how a message picks one'),
-  weights: field(wholly(list(number())), 'one weight for each member, with `weighted`'),
+  choose: field(choice('rotate', 'nearest', 'weighted'), 'how a message picks one', {
+    otherwise: '`rotate`',
+  }),
+  weights: field(wholly(list(number())), 'one weight for each member, with `weighted`', {
+    otherwise: 'one share each',
+  }),
   accept,
   note,
 });

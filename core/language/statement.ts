@@ -6,9 +6,11 @@ import { type Infer, choice, field, flag, id, list, object, shortText, text } fr
 export const ACTIONS = ['publish', 'consume', 'browse', 'declare', 'bind', 'subscribe'] as const;
 
 export const statement = object({
-  name: field(text('a name'), 'what to call this statement'),
-  allow: field(list(choice(...ACTIONS), { orOne: true }), 'the actions it allows'),
-  deny: field(list(choice(...ACTIONS), { orOne: true }), 'the actions it denies; deny wins'),
+  name: field(text('a name'), 'what to call this statement', { otherwise: 'its number' }),
+  allow: field(list(choice(...ACTIONS), { orOne: true }), 'the actions it allows', { otherwise: 'nothing' }),
+  deny: field(list(choice(...ACTIONS), { orOne: true }), 'the actions it denies; deny wins', {
+    otherwise: 'nothing',
+  }),
   who: field(
     list(named('app:x, tenant:x, broker:x, topic:broker/x, link:x or any'), { orOne: true }),
     'whom it speaks of: app:x, tenant:x, broker:x, topic:broker/x, link:x or any',
@@ -23,12 +25,19 @@ export const statement = object({
   ),
   when: field(
     object({
-      source: field(address('an entry or store'), 'only for messages that come from here'),
-      tenant: field(id('a tenant'), 'only for a caller of this tenant'),
-      encrypted: field(flag(), 'only over an encrypted (or, with false, a plain) connection'),
-      key: field(shortText('a key pattern'), 'only for keys that match'),
+      source: field(address('an entry or store'), 'only for messages that come from here', {
+        otherwise: 'from anywhere',
+      }),
+      tenant: field(id('a tenant'), 'only for a caller of this tenant', {
+        otherwise: 'whoever owns the caller',
+      }),
+      encrypted: field(flag(), 'only over an encrypted (or, with false, a plain) connection', {
+        otherwise: 'either',
+      }),
+      key: field(shortText('a key pattern'), 'only for keys that match', { otherwise: 'every key' }),
     }),
     'narrows the statement',
+    { otherwise: 'always' },
   ),
   accept,
   note,

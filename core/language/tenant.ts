@@ -4,13 +4,15 @@ import { labels, note } from './common.ts';
 import { type Infer, field, flag, object } from './shape.ts';
 
 export const tenant = object({
-  clears: labels('data labels this tenant may receive'),
+  clears: labels('data labels this tenant may receive', 'no guarded data'),
   accept,
   note,
 });
 
 export const label = object({
-  guarded: field(flag(), 'who takes such data, and what carries it, must be cleared for it'),
+  guarded: field(flag(), 'who takes such data, and what carries it, must be cleared for it', {
+    otherwise: '`true` for `personal` and `financial`, else `false`',
+  }),
   note,
 });
 

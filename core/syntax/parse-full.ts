@@ -117,7 +117,9 @@ class Converter {
     }
     if (isAlias(node)) {
       const target = node.resolve(this.document) as ParsedNode | undefined;
-      return target ? at(this.convert(target, start, depth + 1, true), start, end) : empty(start);
+      if (target) return at(this.convert(target, start, depth + 1, true), start, end);
+      this.problems.push({ message: `No anchor before it is called \`${node.source}\`.`, start, end });
+      return empty(start);
     }
     const made = isScalar(node)
       ? scalar(node as Scalar, start, end, this.text)

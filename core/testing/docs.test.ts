@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { checksReference } from '../analysis/checks/reference.ts';
 import { readTopology } from '../topology/read.ts';
+import { constructs, withSettings } from '../topology/reference.ts';
 
 const text = readFileSync(join(__dirname, '../../docs/language.md'), 'utf8');
 const examples = [...text.matchAll(/^```yaml\n([^]*?)^```/gm)].map((match) => match[1]!);
@@ -16,6 +17,20 @@ test.each(examples.map((example, i) => [i + 1, example] as const))(
 test('the page of the checks is what the registry says', () => {
   // to publish a change: npm run checks
   expect(readFileSync(join(__dirname, '../../docs/checks.md'), 'utf8')).toBe(checksReference());
+});
+
+test('the tables of settings are what the language says, and say what holds without each', () => {
+  // to publish a change: npm run schema
+  expect(text).toBe(withSettings(text));
+  const untold = constructs().flatMap(({ title, fields }) =>
+    Object.entries(fields)
+      .filter(
+        ([name, { required, otherwise, shape }]) =>
+          !required && !otherwise && !shape.items && !['note', 'accept'].includes(name),
+      )
+      .map(([name]) => `${title}: ${name}`),
+  );
+  expect(untold).toEqual([]);
 });
 
 test('there is an example for every part of a document', () => {

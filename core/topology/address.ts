@@ -129,7 +129,8 @@ export function thingsNamed(on: OnBroker, name: string, kinds: readonly ThingKin
   return found;
 }
 
-const RESOURCES: readonly ThingKind[] = ['exchange', 'queue', 'topic', 'subscription', 'alias'];
+/** What is declared on a broker by name. */
+export const RESOURCES: readonly ThingKind[] = ['exchange', 'queue', 'topic', 'subscription', 'alias'];
 
 function unknownMessage(
   { brokers }: Names,

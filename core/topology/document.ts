@@ -14,9 +14,9 @@ import { label, tenant } from '../language/tenant.ts';
 /** The root of a topology document. */
 export const document = object(
   {
-    vondle: field(integer(1, 1), 'the version of this language: 1', { repeats: true }),
-    topology: field(id('this topology'), 'the topology’s id', { repeats: true }),
-    tenant: field(id('a tenant'), 'the default owner of everything', { repeats: true }),
+    vondle: field(integer(1, 1), 'the version of this language: 1', { repeats: true, otherwise: '`1`' }),
+    topology: field(id('this topology'), 'the topology’s id', { repeats: true, otherwise: '`topology`' }),
+    tenant: field(id('a tenant'), 'the default owner of everything', { repeats: true, otherwise: 'nobody' }),
     tenants: field(mapOf(tenant, 'id'), 'organisations and accounts that own things'),
     labels: field(
       mapOf(label, 'id'),

@@ -133,8 +133,12 @@ export class TopologyReader {
         findings.push({
           check: 'language/syntax',
           severity: 'error',
-          message,
           place: { doc: name, from: start, to: Math.max(end, start + 1) },
+          ...unquoted(
+            documents.find((each) => each.name === name)!,
+            start,
+            message,
+          ),
         });
       if (root && !isNothing(root) && !isSchemaDocument(name)) fragments.push({ doc: name, node: root });
     }
@@ -158,7 +162,7 @@ export class TopologyReader {
     const names = namesIn(declared, this.memory);
     checkReferences(declared, messages, names, reading, this.memory);
     // one by one: there may be more of them than a call takes arguments
-    for (const finding of reading.findings) findings.push(finding);
+    for (const finding of reading.findings) findings.push(...asWritten(finding, trees));
     const placed = { trees };
     return {
       ...placed,
@@ -203,6 +207,66 @@ export class TopologyReader {
       () => new Map(own.map(([name, { root }]) => [name, toJson(root!)])),
     );
   }
+}
+
+/**
+ * What is said of a syntax problem at a text that begins with a sign of YAML's own (an alias, an anchor, a
+ * tag, …): that it needs quotes, and the mend that writes them.
+ */
+function unquoted(
+  { name, text }: TextDocument,
+  start: number,
+  message: string,
+): Pick<Finding, 'message' | 'mends'> {
+  const written = /^[*&@%`!][^\s,[\]{}]*/.exec(text.slice(start, start + 300))?.[0];
+  // an anchor or alias that is meant is written by people who know them: only what cannot be one is told so
+  if (written === undefined || !/(?:^|[\s:,[{])$/.test(text.slice(Math.max(0, start - 1), start)))
+    return { message };
+  const quoted = JSON.stringify(written);
+  return {
+    message: `\`${written}\` begins with a sign that YAML uses for itself, so it needs quotes: \`${quoted}\`.`,
+    mends: [
+      {
+        title: `Write \`${quoted}\``,
+        edit: () => ({
+          ok: true,
+          edits: [{ doc: name, start, end: start + written.length, text: quoted }],
+        }),
+      },
+    ],
+  };
+}
+
+/**
+ * A finding that nothing stands where something must, told by what does stand there: a `#` that was meant as a
+ * word is a comment to YAML; a word that begins with one of YAML's own signs is told as such already.
+ */
+function asWritten(finding: Finding, trees: Trees): Finding[] {
+  const { place, check } = finding;
+  const tree = trees.get(place.doc);
+  if (check !== 'language/wrong-type' || !tree || place.node?.kind !== 'scalar' || place.node.length > 0)
+    return [finding];
+  const { start } = spanOf({ trees }, place);
+  if (tree.problems.some((problem) => problem.start === start)) return [];
+  const comment = /^[ \t]*(#\S*)/.exec(tree.text.slice(start, start + 300));
+  if (!comment) return [finding];
+  const quoted = JSON.stringify(comment[1]);
+  const from = start + comment[0].length - comment[1]!.length;
+  return [
+    {
+      ...finding,
+      message: `${finding.message} A \`#\` begins a comment in YAML; where it is meant, put it in quotes: \`${quoted}\`.`,
+      mends: [
+        {
+          title: `Write \`${quoted}\``,
+          edit: () => ({
+            ok: true,
+            edits: [{ doc: place.doc, start: from, end: from + comment[1]!.length, text: quoted }],
+          }),
+        },
+      ],
+    },
+  ];
 }
 
 const NO_MESSAGES: Items<MessageTypeDecl> = new Map();

@@ -1,4 +1,5 @@
 /** Finds every reference that names nothing, or two things at once, and says so where it stands. */
+import { withArticle } from '../base/phrase.ts';
 import { nearest } from '../base/similar.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
 import { writing } from '../language/finding.ts';
@@ -10,7 +11,7 @@ import type { ThingKind } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import { plainOrQuoted } from '../syntax/render.ts';
 import { appsByDocument } from './apps.ts';
-import { type Names, type OnBroker, lookUp, thingsNamed } from './address.ts';
+import { type Names, type OnBroker, RESOURCES, lookUp, thingsNamed } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 import type { MessageType } from './messages.ts';
 import { type NamedKind, type Use, partsIn } from './uses.ts';
@@ -138,28 +139,60 @@ export function checkReferences(
       return;
     }
     if (found.reason === 'ambiguous') return tell('ambiguous-reference', value, found.message);
-    const slash = value.value.indexOf('/');
-    const broker = slash > 0 ? value.value.slice(0, slash) : home;
-    const name = value.value.slice(slash + 1);
-    const near = broker === undefined ? undefined : nearest(name, namesOn(names, broker));
-    const hint = near === undefined || near === name ? undefined : slash > 0 ? `${broker}/${near}` : near;
-    tell('unknown-reference', value, found.message, hint);
+    const message = elsewhere(value.value, home) ?? found.message;
+    tell('unknown-reference', value, message, ...hintsFor(names, value.value, kinds, home));
   }
 
-  function tell(check: string, value: Located<string>, message: string, hint?: string): void {
+  /** What the name is, where it is only not what may stand here. */
+  function elsewhere(address: string, home?: string): string | undefined {
+    const other = lookUp(names, address, RESOURCES, home);
+    return other.ok
+      ? `\`${address}\` is ${withArticle(other.thing.kind)}, which cannot stand here.`
+      : undefined;
+  }
+
+  function tell(
+    check: string,
+    value: Located<string>,
+    message: string,
+    ...hints: (string | undefined)[]
+  ): void {
     reading.doc = value.place.doc;
-    const mends =
-      hint !== undefined && !value.from
-        ? [writing(value.place, plainOrQuoted(hint), `Write \`${hint}\``)]
-        : undefined;
-    reading.report(
-      check,
-      value.place,
-      hint === undefined ? message : `${message} Did you mean \`${hint}\`?`,
-      mends ? { mends } : {},
-    );
+    const meant = hints.filter((hint) => hint !== undefined);
+    const mends = value.from
+      ? []
+      : meant.map((hint) => writing(value.place, plainOrQuoted(hint), `Write \`${hint}\``));
+    const question = meant.length ? ` Did you mean ${meant.map((hint) => `\`${hint}\``).join(' or ')}?` : '';
+    reading.report(check, value.place, message + question, mends.length ? { mends } : {});
   }
 }
 
-const namesOn = ({ brokers }: Names, broker: string): string[] =>
-  [...(brokers.get(broker)?.values() ?? [])].flatMap((names) => [...names.keys()]);
+/** More places of one name than this are not asked about. */
+const MOST_HINTS = 4;
+
+/** The addresses that one which names nothing may be meant for. */
+function hintsFor(names: Names, address: string, kinds: readonly ThingKind[], home?: string): string[] {
+  const slash = address.indexOf('/');
+  const broker = slash > 0 ? address.slice(0, slash) : home;
+  const name = address.slice(slash + 1);
+  const has = (on: OnBroker | undefined, what: string) =>
+    on !== undefined && thingsNamed(on, what, kinds).length > 0;
+  if (broker !== undefined && names.brokers.has(broker)) {
+    const near = nearest(name, namesOn(names, broker, kinds));
+    if (near !== undefined && near !== name) return [slash > 0 ? `${broker}/${near}` : near];
+  }
+  // the very name, on another broker
+  const on = [...names.brokers].filter(([, each]) => has(each, name)).map(([id]) => id);
+  const likeliest = nearest(broker ?? '', on.length ? on : names.brokers.keys());
+  if (on.length > 0 && on.length <= MOST_HINTS)
+    return [...new Set([...(likeliest === undefined ? [] : [likeliest]), ...on])].map(
+      (each) => `${each}/${name}`,
+    );
+  const fitting = likeliest && nearest(name, namesOn(names, likeliest, kinds));
+  return fitting ? [`${likeliest}/${fitting}`] : [];
+}
+
+const namesOn = ({ brokers }: Names, broker: string, kinds: readonly ThingKind[]): string[] =>
+  [...(brokers.get(broker) ?? [])].flatMap(([kind, names]) =>
+    kinds.includes(kind) ? [...names.keys()] : [],
+  );

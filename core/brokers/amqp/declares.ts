@@ -22,10 +22,12 @@ import {
 
 const exchange = object({
   type: field(choice('direct', 'fanout', 'topic', 'headers'), 'how it routes', { required: true }),
-  durable: field(flag(), 'it survives a broker restart'),
-  unroutedTo: field(address('an exchange'), 'the exchange that gets what no binding here matched'),
-  internal: field(flag(), 'publishers may not use it'),
-  autoDelete: field(flag(), 'it goes when its last binding goes'),
+  durable: field(flag(), 'it survives a broker restart', { otherwise: '`true`' }),
+  unroutedTo: field(address('an exchange'), 'the exchange that gets what no binding here matched', {
+    otherwise: 'what no binding matches is lost',
+  }),
+  internal: field(flag(), 'publishers may not use it', { otherwise: '`false`' }),
+  autoDelete: field(flag(), 'it goes when its last binding goes', { otherwise: '`false`' }),
   divides,
   wireName,
   accept,
@@ -33,19 +35,25 @@ const exchange = object({
 });
 
 const amqpQueue = object({
-  durable: field(flag(), 'it survives a broker restart'),
-  exclusive: field(flag(), 'it belongs to one connection'),
-  autoDelete: field(flag(), 'it goes when its last consumer goes'),
-  perInstanceOf: field(id('an app'), 'one such queue for each instance of this app'),
-  ttl: field(duration(), 'how long a message may wait'),
-  maxLength: field(integer(0), 'how many messages it keeps'),
-  maxBytes: field(size(), 'how many payload bytes it keeps'),
-  overflow: field(choice('drop-oldest', 'refuse-new'), 'what gives way when it is full'),
-  deadLetter: field(deadLetter, 'where given-up messages go'),
-  maxDeliveries: field(integer(1), 'how often a message is tried'),
-  maxPriority: field(integer(0, 255), 'the highest priority it orders by'),
-  expires: field(duration(), 'it is removed after this long unused'),
-  order: field(choice('best-effort', 'fifo'), 'the order its takers rely on'),
+  durable: field(flag(), 'it survives a broker restart', { otherwise: '`true`' }),
+  exclusive: field(flag(), 'it belongs to one connection', { otherwise: '`false`' }),
+  autoDelete: field(flag(), 'it goes when its last consumer goes', { otherwise: '`false`' }),
+  perInstanceOf: field(id('an app'), 'one such queue for each instance of this app', {
+    otherwise: 'one queue, whoever takes from it',
+  }),
+  ttl: field(duration(), 'how long a message may wait', { otherwise: 'no limit' }),
+  maxLength: field(integer(0), 'how many messages it keeps', { otherwise: 'no limit' }),
+  maxBytes: field(size(), 'how many payload bytes it keeps', { otherwise: 'no limit' }),
+  overflow: field(choice('drop-oldest', 'refuse-new'), 'what gives way when it is full', {
+    otherwise: '`drop-oldest`',
+  }),
+  deadLetter: field(deadLetter, 'where given-up messages go', { otherwise: 'what is given up is lost' }),
+  maxDeliveries: field(integer(1), 'how often a message is tried', { otherwise: 'no limit' }),
+  maxPriority: field(integer(0, 255), 'the highest priority it orders by', {
+    otherwise: 'priorities mean nothing',
+  }),
+  expires: field(duration(), 'it is removed after this long unused', { otherwise: 'never' }),
+  order: field(choice('best-effort', 'fifo'), 'the order its takers rely on', { otherwise: '`best-effort`' }),
   tenant: owner,
   wireName,
   accept,
@@ -53,31 +61,37 @@ const amqpQueue = object({
 });
 
 const headersCondition = object({
-  match: field(choice('all', 'any'), 'all: every value; any: at least one'),
+  match: field(choice('all', 'any'), 'all: every value; any: at least one', { otherwise: '`all`' }),
   values: field(
     { ...wholly(mapOf(constant(), 'parameter')), names: 'a header' },
     'header values; null asks only that the header is there',
+    { otherwise: 'none: every message' },
   ),
 });
 
 const binding = object({
   from: field(address('an exchange'), 'the exchange', { required: true }),
   to: field(address('a queue or exchange'), 'where what matches goes', { required: true }),
-  key: field(shortText('a binding key'), 'exact on direct exchanges, a pattern on topic exchanges'),
-  headers: field(headersCondition, 'the condition on a headers exchange'),
+  key: field(shortText('a binding key'), 'exact on direct exchanges, a pattern on topic exchanges', {
+    otherwise: 'the empty key',
+  }),
+  headers: field(headersCondition, 'the condition on a headers exchange', { otherwise: 'every message' }),
   accept,
   note,
 });
 
 export const amqpBroker = object(
   {
-    kind: field(choice('amqp', 'pubsub'), 'amqp or pubsub'),
+    kind: field(choice('amqp', 'pubsub'), 'what kind of broker it is', {
+      otherwise: 'one document must state it',
+    }),
     ...brokerCommon,
     mqtt: field(
       object({
         exchange: field(address('an exchange'), 'the exchange MQTT publishes enter', { required: true }),
       }),
       'what MQTT publishers and takers meet',
+      { otherwise: 'it does not speak MQTT' },
     ),
     exchanges: field(mapOf(exchange, 'resource'), 'AMQP 0-9-1 exchanges'),
     queues: field(mapOf(amqpQueue, 'resource'), 'AMQP 0-9-1 queues'),

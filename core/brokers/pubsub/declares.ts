@@ -7,8 +7,12 @@ import { filter } from '../../language/filter.ts';
 import { type Infer, choice, duration, field, flag, integer, mapOf, object } from '../../language/shape.ts';
 
 const topic = object({
-  order: field(choice('best-effort', 'fifo'), 'whether order within a group is kept'),
-  dedupe: field(duration(), 'how long repeats of a message are recognised'),
+  order: field(choice('best-effort', 'fifo'), 'whether order within a group is kept', {
+    otherwise: '`best-effort`',
+  }),
+  dedupe: field(duration(), 'how long repeats of a message are recognised', {
+    otherwise: 'repeats are not recognised',
+  }),
   divides,
   tenant: owner,
   wireName,
@@ -17,12 +21,16 @@ const topic = object({
 });
 
 const hostedQueue = object({
-  order: field(choice('best-effort', 'fifo'), 'whether order within a group is kept'),
-  lease: field(duration(), 'how long a taken message stays hidden before it is offered again'),
-  ttl: field(duration(), 'how long a message may wait'),
-  delay: field(duration(), 'how long a new message stays hidden'),
-  deadLetter: field(deadLetter, 'where given-up messages go'),
-  maxDeliveries: field(integer(1), 'how often a message is tried'),
+  order: field(choice('best-effort', 'fifo'), 'whether order within a group is kept', {
+    otherwise: '`best-effort`',
+  }),
+  lease: field(duration(), 'how long a taken message stays hidden before it is offered again', {
+    otherwise: 'what the service does by itself',
+  }),
+  ttl: field(duration(), 'how long a message may wait', { otherwise: 'no limit' }),
+  delay: field(duration(), 'how long a new message stays hidden', { otherwise: '`0s`' }),
+  deadLetter: field(deadLetter, 'where given-up messages go', { otherwise: 'what is given up is lost' }),
+  maxDeliveries: field(integer(1), 'how often a message is tried', { otherwise: 'no limit' }),
   tenant: owner,
   wireName,
   accept,
@@ -31,14 +39,20 @@ const hostedQueue = object({
 
 const subscription = object({
   topic: field(address('a topic'), 'the topic it subscribes to', { required: true }),
-  to: field(address('a queue'), 'the queue it hands to; without one it holds its own backlog'),
-  filter: field(filter, 'which messages it admits; none admits everything'),
-  wrap: field(flag(), 'the topic puts its own envelope round the body'),
-  order: field(choice('best-effort', 'fifo'), 'whether order within a group is kept'),
-  lease: field(duration(), 'how long a taken message stays hidden before it is offered again'),
-  ttl: field(duration(), 'how long a message may wait'),
-  maxDeliveries: field(integer(1), 'how often a message is tried'),
-  deadLetter: field(deadLetter, 'where given-up messages go'),
+  to: field(address('a queue'), 'the queue it hands to; without one it holds its own backlog', {
+    otherwise: 'it holds its own backlog',
+  }),
+  filter: field(filter, 'which messages it admits; none admits everything', { otherwise: 'everything' }),
+  wrap: field(flag(), 'the topic puts its own envelope round the body', { otherwise: '`false`' }),
+  order: field(choice('best-effort', 'fifo'), 'whether order within a group is kept', {
+    otherwise: '`best-effort`',
+  }),
+  lease: field(duration(), 'how long a taken message stays hidden before it is offered again', {
+    otherwise: 'what the service does by itself',
+  }),
+  ttl: field(duration(), 'how long a message may wait', { otherwise: 'no limit' }),
+  maxDeliveries: field(integer(1), 'how often a message is tried', { otherwise: 'no limit' }),
+  deadLetter: field(deadLetter, 'where given-up messages go', { otherwise: 'what is given up is lost' }),
   tenant: owner,
   wireName,
   accept,
@@ -47,7 +61,9 @@ const subscription = object({
 
 export const pubsubBroker = object(
   {
-    kind: field(choice('amqp', 'pubsub'), 'amqp or pubsub'),
+    kind: field(choice('amqp', 'pubsub'), 'what kind of broker it is', {
+      otherwise: 'one document must state it',
+    }),
     ...brokerCommon,
     topics: field(mapOf(topic, 'resource'), 'named publish points'),
     queues: field(mapOf(hostedQueue, 'resource'), 'queues'),
