@@ -43,7 +43,10 @@ export async function traceMessages(paths: string[], options: Options): Promise<
     }
     const result = trace(graph, order.message, order.sending, turns);
     ({ turns } = result);
-    const data = traceData(graph, result.trace, at, locate, reason, order.remarks);
+    const data = traceData(graph, result.trace, at, locate, reason, {
+      remarks: order.remarks,
+      misses: options.format === 'text',
+    });
     write(options.format === 'json' ? JSON.stringify(data) : traceText(data).trimEnd());
   }
 }
@@ -74,7 +77,11 @@ function orderOf(graph: RoutingGraph, line: string): Order {
   }
   const understood = understand(graph, data);
   if ('error' in understood) return understood;
-  if (!understood.sending) return { error: '`to` is missing: an address, or a broker with "via": "mqtt"' };
+  if (!understood.sending)
+    return {
+      error:
+        '`to` is missing: an address, or a broker with "via": "mqtt"; or `from` and `type`, where they decide it',
+    };
   const { message, sending, remarks } = understood;
   return { message, sending, remarks };
 }

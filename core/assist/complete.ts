@@ -162,6 +162,23 @@ function namesFor(topology: Topology, what: string, { path, flow }: Context): Co
   }
 }
 
+/**
+ * @param what a phrase of the language, such as `an exchange`
+ * @param home the broker in whose section it stands, where it stands in one
+ * @returns the names that may stand there, at most some hundreds
+ */
+export const namesThatFit = (topology: Topology, what: string, home?: string): string[] =>
+  namesFor(topology, what, {
+    path: home === undefined ? [] : ['brokers', home],
+    writing: 'value',
+    from: 0,
+    written: '',
+    flow: false,
+    beside: [],
+  })
+    .slice(0, MOST)
+    .map(({ label }) => label);
+
 function name(text: string, about: string, flow: boolean): Completion {
   return {
     label: text,

@@ -65,7 +65,7 @@ function settings(topology: Topology, shape: Shape<unknown>, decl: object, prefi
 }
 
 /** As a person would write it in a form: a text without its quotes. */
-function wordsAt(topology: Topology, place: Place): string {
+export function wordsAt(topology: Topology, place: Place): string {
   return place.node?.kind === 'scalar' ? keyText(place.node) : writtenAt(topology, place);
 }
 

@@ -1,5 +1,4 @@
 export { acceptFinding } from './accept.ts';
-export { type NewQueue, beginQueue } from './begin.ts';
 export { expectationToWrite } from './expectation.ts';
 export { mendAll, mendsOf, tryMend } from './mend.ts';
 export { rename } from './rename.ts';

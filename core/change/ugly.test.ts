@@ -4,7 +4,7 @@ import { load } from 'js-yaml';
 import { changeSetting, settingsOf } from '../assist/settings.ts';
 import { type Edited, applyEdits, undoOf } from '../base/edits.ts';
 import { acceptFinding } from './accept.ts';
-import { beginQueue } from './begin.ts';
+import { declare } from '../assist/forms/forms.ts';
 import { findingsOf, mendAll, tryMend } from './mend.ts';
 import { rename } from './rename.ts';
 import { type Thing, thing } from '../language/thing.ts';
@@ -191,11 +191,11 @@ test('mends, acceptances and beginnings can be made and undone in any style', ()
           value.variant === 'amqp'
             ? [...(value.exchanges?.keys() ?? [])][0]
             : [...(value.topics?.keys() ?? [])][0];
-        const begun = beginQueue(topology, {
-          broker,
+        const begun = declare(topology, {
+          kind: 'queue',
+          on: broker,
           name: 'fresh ${one}: #',
-          ...(from === undefined ? {} : { from }),
-          permission: true,
+          given: from === undefined ? {} : { 'fed by': from },
         });
         if (!begun.ok) {
           refused++;

@@ -4,6 +4,7 @@
  * 1.0.2, JSON Event Format §3; a list is its batch, §4).
  */
 import { put } from '../base/values.ts';
+import { sendingsOf } from '../analysis/samples/kept.ts';
 import { asGiven, remarksOn } from '../analysis/samples/given.ts';
 import { unpublishable } from '../conditions/mqtt.ts';
 import { type Message, message as makeMessage } from '../conditions/message.ts';
@@ -92,12 +93,29 @@ export function understand(graph: RoutingGraph, data: unknown): Understood {
       ? {}
       : { key: String(via === 'mqtt' ? (topic ?? key) : (key ?? topic)) }),
   };
+  const decided = to === undefined && via === undefined ? decidedBy(graph, declared, app) : undefined;
+  if (typeof decided === 'string') return { error: decided };
   return sent(declared, given, {
+    ...decided,
     ...(to === undefined ? {} : { to: to as string }),
     ...(via === 'mqtt' ? { via } : {}),
     ...(app === undefined ? {} : { from: `app:${app}` }),
     ...(mandatory === undefined ? {} : { mandatory: mandatory as boolean }),
   });
+}
+
+/** Where a message is sent whose type and app decide it; in words where they decide for several places. */
+function decidedBy(
+  { topology }: RoutingGraph,
+  type: MessageType | undefined,
+  app: string | undefined,
+): Sending | string | undefined {
+  if (!type || app === undefined) return undefined;
+  const [first, second] = sendingsOf(topology, type.id, app);
+  if (!first) return `\`${app}\` does not publish \`${type.id}\`: say \`to\``;
+  if (second)
+    return `\`${app}\` publishes \`${type.id}\` to ${first.to} and ${second.to}: say which by \`to\``;
+  return first;
 }
 
 /** A message as it was given, sent there; an error where it is none that could be. */

@@ -3,6 +3,18 @@ import { accept } from './acceptance.ts';
 import { address, note } from './common.ts';
 import { type Infer, choice, duration, field, flag, id, integer, list, object, rate, text } from './shape.ts';
 
+const because = field(
+  list(id('a message type'), { orOne: true }),
+  'the message types it takes that this follows from',
+  { otherwise: 'it follows from nothing it takes' },
+);
+
+const hand = object({
+  to: field(id('an app'), 'the app it hands to: a database, a file store, a caller', { required: true }),
+  because,
+  note,
+});
+
 const publish = object({
   message: field(id('a message type'), 'the message type it sends', { required: true }),
   to: field(address('an entry'), 'the exchange, topic, queue, alias or spread it sends to', {
@@ -14,6 +26,7 @@ const publish = object({
     otherwise: '`false`',
   }),
   mandatory: field(flag(), 'the message is sent back when it reaches no queue', { otherwise: '`false`' }),
+  because,
   accept,
 });
 
@@ -55,6 +68,7 @@ export const app = object({
   instances: field(integer(0), 'how many run', { otherwise: '`1`' }),
   publishes: field(list(publish), 'what it sends, and where', { otherwise: 'nothing' }),
   consumes: field(list(consume), 'what it takes, and how', { otherwise: 'nothing' }),
+  hands: field(list(hand), 'what it hands on outside of brokers', { otherwise: 'nothing' }),
   accept,
   note,
 });

@@ -33,6 +33,11 @@ export const expectation = object({
   reaches: field(list(named('the address of a store, or app:x'), { orOne: true }), 'where they must arrive', {
     otherwise: 'nothing is promised of it',
   }),
+  leadsTo: field(
+    list(named('the address of a store, or app:x'), { orOne: true }),
+    'where it, or what apps publish because of it, must arrive in the end',
+    { otherwise: 'nothing is promised of it' },
+  ),
   only: field(flag(), 'and nowhere else', { otherwise: '`false`' }),
   never: field(
     list(named('an address, app:x, tenant:x or broker:x'), { orOne: true }),

@@ -151,6 +151,20 @@ export const CASES: readonly Case[] = [
     about: 'queue:m/r',
   },
   {
+    check: 'nowhere/never-follows',
+    what: 'a publish because of a type that the app never takes',
+    has: amqp({
+      messages: 'messages: { note: { key: a.b }, done: { key: a.c } }',
+      apps: '  desk: { publishes: [{ message: note, to: m/in }] }\n  log: { consumes: [{ from: m/q }], publishes: [{ message: done, to: m/in, because: done }] }\n  end: { consumes: [{ from: m/q, competes: true }] }',
+      broker:
+        '    exchanges: { in: { type: topic } }\n    queues: { q: {} }\n    bindings:\n      - { from: in, to: q, key: a.b }',
+    }),
+    says: 'log does this because of done, but it takes note.',
+    nearly: ['because: done', 'because: note'],
+    about: 'publisher:log',
+    mend: 'none',
+  },
+  {
     check: 'nowhere/expected-type',
     what: 'an app that expects what does not come',
     has: amqp({

@@ -20,6 +20,7 @@ const TITLES: Readonly<Record<string, string>> = {
   'apps.x': 'An app',
   'apps.x.publishes[]': 'A publish of an app',
   'apps.x.consumes[]': 'A take of an app',
+  'apps.x.hands[]': 'What an app hands on',
   'brokers.x amqp': 'An AMQP 0-9-1 broker',
   'brokers.x.mqtt': 'Its MQTT side',
   'brokers.x.exchanges.x': 'An exchange',

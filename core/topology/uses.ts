@@ -122,10 +122,11 @@ export function* partsIn(
       'expectations',
       expectations,
       () => expectations.items,
-      ({ given, reaches, never }) => [
+      ({ given, reaches, leadsTo, never }) => [
         ...id(given?.message, 'message'),
         ...wide(one(given?.from)),
         ...wide(reaches),
+        ...wide(leadsTo),
         ...wide(never),
       ],
     );
@@ -184,16 +185,23 @@ const usesOfType = (type: MessageTypeDecl): Use[] =>
 
 function usesOfApp(app: AppDecl): Use[] {
   const uses = [...id(app.tenant, 'tenant'), ...id(app.home, 'broker')];
-  for (const { message, via, to } of app.publishes?.items ?? []) {
-    uses.push(...id(message, 'message'));
+  for (const { message, via, to, because } of app.publishes?.items ?? []) {
+    uses.push(...ids(message, because));
     uses.push(...(via?.value === 'mqtt' ? id(to, 'broker') : address(to, ENTRIES)));
   }
   for (const { via, from, expects } of app.consumes?.items ?? []) {
     uses.push(...(via?.value === 'mqtt' ? id(from, 'broker') : address(from, STORES)));
-    for (const message of expects?.items ?? []) uses.push(...id(message, 'message'));
+    uses.push(...ids(undefined, expects));
   }
+  for (const { to, because } of app.hands?.items ?? [])
+    uses.push(...id(to, 'app'), ...ids(undefined, because));
   return uses;
 }
+
+const ids = (first: Located<string> | undefined, more: AppNames): Use[] =>
+  [first, ...(more?.items ?? [])].flatMap((each) => id(each, 'message'));
+
+type AppNames = { readonly items: readonly Located<string>[] } | undefined;
 
 function address(
   value: Located<string> | undefined,

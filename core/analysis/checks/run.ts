@@ -49,6 +49,7 @@ import { unknownWord, unknownWordOfLink, unknownWordOfStatement } from './names/
 import { unstatedSetting } from './names/unstated-setting.ts';
 import { aliasChain } from './nowhere/alias-chain.ts';
 import { expectedType } from './nowhere/expected-type.ts';
+import { neverFollows } from './nowhere/never-follows.ts';
 import { handedOn } from './nowhere/handed-on.ts';
 import { linkEnd } from './nowhere/link-end.ts';
 import { withoutMqtt } from './nowhere/mqtt.ts';
@@ -79,6 +80,7 @@ export const CHECKS: readonly Check[] = [
   handedOn,
   withoutMqtt,
   expectedType,
+  neverFollows,
   unreceivedType,
   aliasChain,
   linkEnd,

@@ -3,6 +3,7 @@
  * against what was promised. A promise about a type rests on its examples and a spread over the domains
  * it declares; the result says so, and whether that spread is the whole of them.
  */
+import { allFollowed, throughApps } from '../trace/through.ts';
 import { sendingsOf } from '../samples/kept.ts';
 import { complete, samplesOf } from '../samples/samples.ts';
 import { spreadOf, spreadSize } from '../samples/spread.ts';
@@ -78,7 +79,7 @@ export function prove(graph: RoutingGraph, expectation: ExpectationDecl): Proof 
     for (const [app, sendings] of byApp(sendingsOf(topology, message.type ?? '', from))) {
       tried = true;
       for (const traces of tracesOf(graph, message, sendings, () => (cut = true))) {
-        const found = breachOf(graph, expectation, traces);
+        const found = breachOf(graph, expectation, traces) ?? notLedTo(graph, expectation, traces);
         if (found) return { ...known, verdict: 'broken', broken: { message, app, ...found, traces } };
       }
     }
@@ -235,6 +236,30 @@ function breachOf(
   return undefined;
 }
 
+/** Why a message does not lead to what was promised, gone on through apps; undefined where it does. */
+function notLedTo(
+  graph: RoutingGraph,
+  { leadsTo }: ExpectationDecl,
+  traces: readonly Trace[],
+): { readonly why: string; readonly at?: string } | undefined {
+  if (!leadsTo?.items.length) return undefined;
+  const steps = [...allFollowed(throughApps(graph, traces))].map(({ step }) => step);
+  const rests = [...traces, ...steps.flatMap(({ sent }) => sent?.trace ?? [])].flatMap((each) => each.rests);
+  for (const { value } of leadsTo.items) {
+    if (rests.some((rest) => restsAt(graph, rest, value))) continue;
+    if (steps.some(({ handedTo }) => handedTo !== undefined && value === `app:${handedTo}`)) continue;
+    const apps = [...new Set(steps.map(({ app }) => app))];
+    const far = [...new Set(rests.map(({ store }) => addressOf(store)))];
+    const through = apps.length ? `, through ${listed(apps)}` : '';
+    const missed = lookUp(graph.topology.names, value, STORES);
+    return {
+      why: `does not lead to ${value}: it comes as far as ${far.length ? listed(far) : 'nothing'}${through}`,
+      ...(missed.ok ? { at: missed.thing.id } : {}),
+    };
+  }
+  return undefined;
+}
+
 /** The end that kept a message from going on, where one did. */
 function refusal(traces: readonly Trace[]): string | undefined {
   for (const { ends } of traces)
@@ -280,8 +305,9 @@ function passes(graph: RoutingGraph, root: Hop, name: string): boolean {
 }
 
 /** An expectation's promise in a line. */
-function promiseOf({ given, reaches, only, never, copies, within }: ExpectationDecl): string {
+function promiseOf({ given, reaches, leadsTo, only, never, copies, within }: ExpectationDecl): string {
   const parts = [
+    leadsTo && `leads to ${listed(leadsTo.items.map(({ value }) => value))}`,
     reaches && `reaches ${only?.value ? 'only ' : ''}${listed(reaches.items.map(({ value }) => value))}`,
     never &&
       `never ${listed(

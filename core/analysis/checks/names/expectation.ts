@@ -13,11 +13,11 @@ export const expectationAboutNothing = check({
     const labels = () =>
       (known ??= new Set([...topology.messages.values()].flatMap((type) => [...type.labels])));
     return (topology.declared.expectations?.items ?? []).flatMap(
-      ({ name, given, reaches, never }): Complaint[] => {
+      ({ name, given, reaches, leadsTo, never }): Complaint[] => {
         const of = `“${name?.value ?? 'an expectation'}”`;
         const found: Complaint[] = [];
         const { from, label } = given ?? {};
-        for (const each of [...(reaches?.items ?? []), ...(never?.items ?? []), ...(from ? [from] : [])])
+        for (const each of [reaches, leadsTo, never].flatMap((list) => list?.items ?? []).concat(from ?? []))
           if (!isCaller(context, each.value))
             found.push(missing(of, 'speaks of', each, [...context.callers(), ...context.things().addresses]));
         if (label && !labels().has(label.value))
