@@ -35,7 +35,7 @@ export { spreadAt } from './samples/spread.ts';
 export { Batch, type BatchRow } from './trace/batch.ts';
 export { missesAt, summarise, whyHop } from './trace/narrate.ts';
 export { settle } from './trace/settle.ts';
-export { type Followed, allFollowed, throughApps } from './trace/through.ts';
+export { type Consequence, allFollowed, throughApps } from './trace/through.ts';
 export {
   conditionKind,
   conditionText,

@@ -21,3 +21,4 @@ export {
   tableSizes,
   tableText,
 } from './tables.ts';
+export { LONG_LINE, asLines } from '../syntax/edit/lines.ts';

@@ -179,7 +179,7 @@ function subjectsOf({ declared }: Topology, kind: TableKind): Subject[] {
   const section = SECTIONS[kind];
   if (section) {
     const items = (
-      declared as Record<string, ReadonlyMap<string, { key: Place; value: object }> | undefined>
+      declared as unknown as Record<string, ReadonlyMap<string, { key: Place; value: object }> | undefined>
     )[section];
     for (const [name, { key, value }] of items ?? []) {
       // a parameter is no thing that a view could be about

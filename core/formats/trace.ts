@@ -119,7 +119,7 @@ export function traceData(
   for (const { trace: round } of settled.steps)
     for (const next of round.root.next) visitAll(next, round.root, 1);
   // of what is given up nobody makes anything
-  const then = reason ? [] : followedData(graph, trace, locate);
+  const then = reason ? [] : followedData(graph, trace);
   return {
     index,
     ...(then.length ? { then } : {}),
@@ -167,7 +167,7 @@ function outcomeData(
   };
 }
 
-function followedData(graph: RoutingGraph, of: Trace, locate: (place: Place) => Position): FollowedData[] {
+function followedData(graph: RoutingGraph, of: Trace): FollowedData[] {
   return [...allFollowed(throughApps(graph, [of]))].map(({ step, depth }): FollowedData => {
     const { app, from: took, because, copies, sent, handedTo, round } = step;
     const known = { depth, app, took, because, copies, ...(round ? { round } : {}) };

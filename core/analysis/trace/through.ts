@@ -16,7 +16,7 @@ import type { Place } from '../../syntax/place.ts';
 import type { MessageType } from '../../topology/messages.ts';
 
 /** One thing an app does because of a message it took. */
-export interface Followed {
+export interface Consequence {
   /** The app, and the store it took the message from. */
   readonly app: string;
   readonly from: string;
@@ -33,7 +33,7 @@ export interface Followed {
   /** The very same was followed on the way here: apps that answer each other without end. */
   readonly round?: true;
   /** What follows from it in turn. */
-  readonly then: readonly Followed[];
+  readonly then: readonly Consequence[];
 }
 
 /** So many things that follow are told of one message. */
@@ -43,7 +43,7 @@ const MOST_FOLLOWED = 300;
  * @param traces what became of a message, from each place it was sent to
  * @returns what apps do because of it, each with what follows from that; what goes round is told once
  */
-export function throughApps(graph: RoutingGraph, traces: readonly Trace[]): readonly Followed[] {
+export function throughApps(graph: RoutingGraph, traces: readonly Trace[]): readonly Consequence[] {
   const room = { left: MOST_FOLLOWED, turns: new Map() as RotationState };
   return traces.flatMap((each) => followed(graph, each, room, []));
 }
@@ -53,17 +53,17 @@ function followed(
   { ends }: Trace,
   room: { left: number; turns: RotationState },
   before: readonly string[],
-): Followed[] {
+): Consequence[] {
   const { topology } = graph;
   return ends.flatMap(({ hop, end }) => {
     if (end.outcome !== 'taken') return [];
     const type = topology.messages.get(hop.message.type ?? '');
     const store = graph.nodes.get(hop.node);
     if (!type || !store) return [];
-    return (hop.takers ?? []).flatMap((taker): Followed[] => {
+    return (hop.takers ?? []).flatMap((taker): Consequence[] => {
       const app = taker.replace(/^app:/, '');
       const decl = taker.startsWith('app:') ? topology.declared.apps?.get(app)?.value : undefined;
-      return reasonsOf(decl, type).flatMap(({ publish, handedTo, place }): Followed[] => {
+      return reasonsOf(decl, type).flatMap(({ publish, handedTo, place }): Consequence[] => {
         if (room.left <= 0) return [];
         room.left--;
         const step = { app, from: addressOf(store.thing), because: type.id, copies: end.copies, place };
@@ -123,9 +123,9 @@ function after(type: MessageType, { headers, properties, body }: Message): Messa
 
 /** @returns everything that follows, what follows from each right behind it, with how far through it is */
 export function* allFollowed(
-  steps: readonly Followed[],
+  steps: readonly Consequence[],
   depth = 0,
-): Generator<{ readonly step: Followed; readonly depth: number }> {
+): Generator<{ readonly step: Consequence; readonly depth: number }> {
   for (const step of steps) {
     yield { step, depth };
     yield* allFollowed(step.then, depth + 1);

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core';
 import { ElButton, ElDialog, ElInput } from 'element-plus';
-import { computed, ref, watch } from 'vue';
+import { computed, defineAsyncComponent, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import { useForms } from '../forms/store.ts';
 import Jump from '../parts/Jump.vue';
 import Keys from '../parts/Keys.vue';
 import Mark from '../parts/Mark.vue';
@@ -22,6 +23,9 @@ const STATES: Record<SaveState, string> = {
   refused: 'could not be saved',
 };
 
+/** Forms are loaded once somebody opens one. */
+const NewThing = defineAsyncComponent(() => import('../forms/NewThing.vue'));
+const forms = useForms();
 const workspace = useWorkspace();
 const session = useSession();
 const colorScheme = useColorScheme();
@@ -70,6 +74,13 @@ const shared = computed(() => {
 });
 
 useEventListener('beforeunload', () => void workspace.save());
+
+/** Whether a form was ever opened: before that there is no need of the dialog. */
+const forming = ref(false);
+watch(
+  () => forms.opening,
+  (opening) => opening && (forming.value = true),
+);
 
 const jumping = ref(false);
 const keys = ref(false);
@@ -205,6 +216,7 @@ async function signOut() {
 
     <Jump v-model="jumping" />
     <Keys v-model="keys" />
+    <NewThing v-if="forming" />
     <el-dialog v-model="dialog" title="Save a revision" width="460">
       <form class="save" @submit.prevent="keep">
         <p>

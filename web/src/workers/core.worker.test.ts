@@ -109,7 +109,9 @@ describe('what the page is told', () => {
       worker.statements(),
       worker.missingPermission(),
       worker.matrix('mainland'),
-      worker.beginnings(),
+      worker.formKinds(),
+      worker.form('queue', 'mainland'),
+      worker.table({ kind: 'queue', words: '', sort: '', down: false, from: 0 }),
     ])
       expect(structuredClone(told)).toEqual(told);
   });

@@ -10,16 +10,15 @@ import {
   writeCondition,
   type Question,
 } from '@vondle/core/analysis';
-import { addressOf, declarationOf, readTopology, type Finding, type Severity } from '@vondle/core/topology';
 import {
-  acceptFinding,
-  addItem,
-  beginQueue,
-  expectationToWrite,
-  mendAll,
-  rename,
-  type NewQueue,
-} from '@vondle/core/change';
+  addressOf,
+  declarationOf,
+  readTopology,
+  type Finding,
+  type Severity,
+  type Topology,
+} from '@vondle/core/topology';
+import { acceptFinding, addItem, expectationToWrite, mendAll, rename } from '@vondle/core/change';
 import { buildGraph, type DeadLetterReason, type RoutingGraph } from '@vondle/core/routing';
 import {
   changeSetting,
@@ -27,7 +26,12 @@ import {
   lineOn,
   symbolAt,
   usesOf,
+  keyAt,
+  keyInWords,
   type Completions,
+  type FormKind,
+  type Order,
+  type TableKind,
 } from '@vondle/core/assist';
 import type { Edited, TextDocument, TextEdit } from '@vondle/core/base';
 import type { Message } from '@vondle/core/conditions';
@@ -56,20 +60,23 @@ import {
 import { follow, followGivenUp, followKept, tracesOf } from './follow.ts';
 import { Workspace } from './workspace.ts';
 import { Many } from './many.ts';
-import { beginningsOf, messagesOf, Outline } from './outline.ts';
+import { messagesOf, Outline } from './outline.ts';
+import { formKinds, formView, Tables, Trying } from './forms.ts';
 import { PROTOCOL } from './protocol.ts';
 import type {
   AcceptedView,
   Analysis,
-  Beginnings,
+  AttemptView,
   CheckView,
   CloseUp,
   ConditionView,
   Drawing,
   Edits,
+  EnvironmentsView,
   FileView,
   FindingView,
   FollowView,
+  FormView,
   KeptView,
   LabelView,
   Layout,
@@ -86,12 +93,16 @@ import type {
   Showing,
   Spot,
   StatementView,
+  TableAsked,
+  TableView,
   Troubles,
   WhyNotView,
 } from './views.ts';
 
 const workspace = new Workspace();
 const many = new Many(() => workspace.graph);
+const trying = new Trying(workspace);
+const tables = new Tables(workspace);
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 
 /** What the draft is compared with. */
@@ -99,6 +110,8 @@ let base: RoutingGraph | undefined;
 let findings: FindingView[] = [];
 /** The findings of the revision the draft began from. */
 let baseline: ReturnType<typeof baselineOf> | undefined;
+/** The documents of that revision. */
+let began: TextDocument[] | undefined;
 let troubles = new Map<string, Troubles>();
 /** Where everything stands on the screen. */
 let laidOut: Layout | undefined;
@@ -170,7 +183,27 @@ function analysis(): Analysis {
   findings = findingViews(workspace, workspace.findings.slice(0, MOST_FINDINGS), baseline);
   const counts = { error: 0, warning: 0, advice: 0 };
   for (const { severity } of workspace.findings) counts[severity]++;
-  return { name: graph.topology.name, ...toldBefore(findings), counts };
+  return {
+    name: graph.topology.name,
+    environments: environmentsOf(graph.topology),
+    empty: isEmpty(graph.topology),
+    ...toldBefore(findings),
+    counts,
+  };
+}
+
+/** Whether nothing is declared yet that could be right or wrong. */
+const isEmpty = ({ declared, findings }: Topology): boolean =>
+  findings.length === 0 && [declared.brokers, declared.apps, declared.messages].every((all) => !all?.size);
+
+function environmentsOf({ declared, environment }: Topology): EnvironmentsView {
+  const values =
+    environment === undefined ? undefined : declared.environments?.get(environment)?.value.values;
+  const parameters = [...(declared.parameters ?? [])].flatMap(([name, { value }]): [string, string][] => {
+    const set = values?.get(name)?.value ?? value.default;
+    return set ? [[name, String(set.value)]] : [];
+  });
+  return { names: [...(declared.environments?.keys() ?? [])], parameters: Object.fromEntries(parameters) };
 }
 
 const worker = {
@@ -192,6 +225,13 @@ const worker = {
     return analysis();
   },
 
+  /** Looks at everything as it is in an environment; with '' as it is in none. */
+  lookIn(environment: string): Analysis {
+    workspace.lookIn(environment);
+    baseline = began && baselineOf(began, workspace.options);
+    return analysis();
+  },
+
   /** Tries every expectation out. */
   prove(): Proofs {
     const broken = workspace.prove();
@@ -204,7 +244,8 @@ const worker = {
 
   /** Takes the documents that the draft began from, to tell what it adds and cures. */
   beginFrom(documents: TextDocument[] | undefined): void {
-    baseline = documents && baselineOf(documents);
+    began = documents;
+    baseline = documents && baselineOf(documents, workspace.options);
   },
   /** What was wrong in the draft's base and is not any more. */
   cured(): { check: string; message: string; severity: Severity }[] {
@@ -280,7 +321,7 @@ const worker = {
 
   /** Takes the documents of the revision that the draft is compared with; none to compare with nothing. */
   compareWith(documents: TextDocument[] | undefined): void {
-    base = documents && buildGraph(readTopology(documents));
+    base = documents && buildGraph(readTopology(documents, workspace.options));
   },
 
   /** The graph and where everything stands, if that is not what was told last. */
@@ -373,10 +414,21 @@ const worker = {
       : { ok: false, message: 'This way is no longer there.' };
   },
 
-  /** What a new queue may be fed by and taken by, for the form that begins one. */
-  beginnings: (): Beginnings => beginningsOf(workspace.graph),
-  /** The edits that make a queue with all it needs. */
-  beginQueue: (wanted: NewQueue): Edits => plain(beginQueue(workspace.graph.topology, wanted)),
+  /** What can be declared by a form. */
+  formKinds: () => formKinds(workspace),
+  /** The form of a kind, on a broker or app. */
+  form: (kind: FormKind, on: string): FormView => formView(workspace, kind, on),
+  /** A form that is filled in: the text it becomes, and what that would do. */
+  attempt: (order: Order, permits: boolean): AttemptView => trying.attempt(order, permits),
+
+  tableSizes: () => tables.sizes(),
+  table: (asked: TableAsked): TableView => tables.view(asked),
+  /** The rows that are found, all of them. */
+  tableIds: (asked: TableAsked): string[] => tables.ids(asked),
+  tableText: (asked: TableAsked): string => tables.csv(asked),
+  /** The edits that state one setting in many rows. */
+  changeCells: (kind: TableKind, rows: string[], column: string, text: string): Edits =>
+    tables.change(kind, rows, column, text),
 
   /** Everything about one thing. */
   closeUp: (id: string): CloseUp | undefined => closeUpOf(workspace, id, findings),
@@ -413,6 +465,15 @@ const worker = {
       ...workspace.spotIf(declarationOf(topology, of)),
       uses: usesOf(topology, of).map((use) => workspace.spot(use)),
     };
+  },
+
+  /** The key of the language at an offset, and what it says, in Markdown. */
+  keyAt(
+    doc: string,
+    offset: number,
+  ): { name: string; start: number; end: number; words: string } | undefined {
+    const key = keyAt(workspace.graph.topology, doc, offset);
+    return key && { name: key.name, start: key.start, end: key.end, words: keyInWords(key) };
   },
 
   /** Every place that names a thing. */

@@ -47,6 +47,8 @@ export function draw(
     },
   );
 
+  edges.push(...becauseOf(graph, nodes));
+
   const near = showing.near ? around(nodes, edges, showing) : undefined;
   const seen = near ? nodes.filter(({ id }) => near.has(id)) : nodes;
   const ways = near ? edges.filter(({ from, to }) => near.has(from) && near.has(to)) : edges;
@@ -73,6 +75,37 @@ export function draw(
     changes: changes.map((change) => ({ ...change, at: at(change, edges) })),
     whole: nodes.length,
   };
+}
+
+/**
+ * The lines that join an app: from what it takes to what it publishes because of it, and to what it hands on to.
+ * @param nodes get the apps that are only handed to, which no message comes to by a broker
+ */
+function becauseOf({ topology }: RoutingGraph, nodes: NodeView[]): EdgeView[] {
+  const there = new Set(nodes.map(({ id }) => id));
+  const found: EdgeView[] = [];
+  for (const [app, { value }] of topology.declared.apps ?? []) {
+    const from = `taker:${app}`;
+    if (!there.has(from)) continue;
+    const why = new Set(
+      value.publishes?.items.flatMap(({ because }) => because?.items.map((each) => each.value) ?? []),
+    );
+    if (why.size && there.has(`publisher:${app}`)) {
+      const label = [...why].join(', ');
+      found.push({ id: `follows ${app}`, kind: 'follows', from, to: `publisher:${app}`, label });
+    }
+    for (const { to } of value.hands?.items ?? []) {
+      if (!to || !topology.declared.apps?.has(to.value)) continue;
+      const id = `taker:${to.value}`;
+      if (!there.has(id)) {
+        there.add(id);
+        const name = to.value;
+        nodes.push({ id, role: 'taker', broker: '', name, address: name, note: 'outside of brokers' });
+      }
+      found.push({ id: `hands ${app} ${to.value}`, kind: 'hands', from, to: id, label: '' });
+    }
+  }
+  return found;
 }
 
 function around(

@@ -50,8 +50,11 @@ export interface Baseline {
   readonly signs: ReadonlySet<string>;
 }
 
-export function baselineOf(documents: readonly TextDocument[]): Baseline {
-  const topology = readTopology(documents);
+export function baselineOf(
+  documents: readonly TextDocument[],
+  options: { environment?: string } = {},
+): Baseline {
+  const topology = readTopology(documents, options);
   const findings = review(topology).findings.map((finding) => ({
     check: finding.check,
     severity: finding.severity,

@@ -1,13 +1,16 @@
 /** A message followed from where it is sent, as plain data to draw and tell. */
 import {
+  allFollowed,
   keptSamples,
   missesAt,
   outcomeChange,
   outcomeOf,
   remarksOn,
   summarise,
+  throughApps,
   traceSample,
   whyHop,
+  type Consequence,
 } from '@vondle/core/analysis';
 import {
   trace,
@@ -20,7 +23,7 @@ import {
 } from '@vondle/core/routing';
 import type { Message } from '@vondle/core/conditions';
 import type { Workspace } from './workspace.ts';
-import type { FollowView, HopView, KeptView, Sending } from './views.ts';
+import type { FollowView, HopView, KeptView, Sending, ThenView } from './views.ts';
 import { nodeName } from '@vondle/core/assist';
 
 interface Followed {
@@ -118,8 +121,17 @@ function reasonsFor(graph: RoutingGraph, node: string): DeadLetterReason[] {
 function viewOf(workspace: Workspace, traces: readonly Followed[], remarks: string[] = []): FollowView {
   const { graph } = workspace;
   const { text, trouble } = summarise(graph, ...traces.map(({ trace: each }) => each));
+  const then = [
+    ...allFollowed(
+      throughApps(
+        graph,
+        traces.map(({ trace: each }) => each),
+      ),
+    ),
+  ];
   return {
     remarks,
+    then: then.map(({ step, depth }) => thenView(workspace, step, depth)),
     entries: traces.map(({ to, via, from, trace: each }) => ({
       to,
       via,
@@ -140,7 +152,35 @@ function viewOf(workspace: Workspace, traces: readonly Followed[], remarks: stri
         reasons: reasonsFor(graph, rest.node),
       })),
     ),
-    lit: light(graph, traces),
+    lit: light(graph, [
+      ...traces,
+      ...then.flatMap(({ step: { app, sent } }) => (sent ? [{ trace: sent.trace, from: app }] : [])),
+    ]),
+  };
+}
+
+function thenView(workspace: Workspace, step: Consequence, depth: number): ThenView {
+  const { app, from, because, copies, place, sent, handedTo, round } = step;
+  return {
+    depth,
+    app,
+    from,
+    because,
+    copies,
+    spot: workspace.spot(place),
+    handedTo: handedTo ?? '',
+    round: round === true,
+    ...(sent
+      ? {
+          publishes: {
+            type: sent.message.type ?? '',
+            to: sent.sending.to,
+            key: sent.message.key,
+            sentence: summarise(workspace.graph, sent.trace).text,
+            hop: hopView(workspace, sent.trace.root),
+          },
+        }
+      : {}),
   };
 }
 

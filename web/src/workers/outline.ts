@@ -3,7 +3,7 @@ import { kindOf } from '@vondle/core/brokers';
 import { keptSamples, samplesOf } from '@vondle/core/analysis';
 import { sameOrder, type Items, type MessageType } from '@vondle/core/topology';
 import type { RoutingGraph } from '@vondle/core/routing';
-import type { Beginnings, FieldView, MessageView, OutlineGroup, PublishView, Troubles } from './views.ts';
+import type { FieldView, MessageView, OutlineGroup, PublishView, Troubles } from './views.ts';
 
 type Kinds = readonly (readonly [kind: string, items: Items<unknown> | undefined])[];
 
@@ -127,17 +127,4 @@ function fieldsOf(type: MessageType): FieldView[] {
     }),
   );
   return fields.sort((a, b) => Number(b.required) - Number(a.required));
-}
-
-/** What a new queue may be fed by and taken by. */
-export function beginningsOf({ topology: { declared } }: RoutingGraph): Beginnings {
-  return {
-    brokers: [...(declared.brokers ?? [])].map(([name, { value }]) => ({
-      name,
-      feed: kindOf(value).feed,
-      condition: kindOf(value).condition,
-      feeds: [...kindOf(value).feeds(value)],
-    })),
-    apps: [...(declared.apps?.keys() ?? [])],
-  };
 }

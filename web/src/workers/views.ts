@@ -1,5 +1,6 @@
 /** What the worker tells the main thread: plain data, ready to draw. */
 import type { ChangeKind } from '@vondle/core/analysis';
+import type { FormKind, TableKind } from '@vondle/core/assist';
 import type { EdgeKind, DeadLetterReason, NodeRole, Outcome } from '@vondle/core/routing';
 import type { Message } from '@vondle/core/conditions';
 import type { Severity } from '@vondle/core/topology';
@@ -149,7 +150,8 @@ export interface NodeView {
 
 export interface EdgeView {
   id: string;
-  kind: EdgeKind;
+  /** Beside the ways of messages: what an app does because of what it takes, and what it hands on outside of brokers. */
+  kind: EdgeKind | 'follows' | 'hands';
   from: string;
   to: string;
   label: string;
@@ -228,6 +230,9 @@ export interface NamedView {
 
 export interface Analysis {
   name: string;
+  environments: EnvironmentsView;
+  /** Whether anything is declared that could be checked. */
+  empty: boolean;
   /** Each finding by number; those that were told before are the same numbers. */
   findings: number[];
   /** The findings that were not told before. */
@@ -337,6 +342,8 @@ export interface FollowView {
   /** What in the message is not as its type says. */
   remarks: string[];
   entries: { to: string; via: string; from: string; hop: HopView }[];
+  /** What apps do because of it, each with what follows from it behind it. */
+  then: ThenView[];
   sentence: string;
   trouble: { text: string; spot?: Spot }[];
   rests: {
@@ -450,15 +457,85 @@ export interface ConditionView {
   trials: { type: string; sample: string; passes: boolean; why: string }[];
 }
 
-/** What a new thing may be made with. */
-export interface Beginnings {
-  brokers: {
+/** A field of a form. */
+export interface FieldOfForm {
+  name: string;
+  about: string;
+  kind: 'text' | 'many' | 'rows' | 'data';
+  /** What holds where it is left empty; '' where that is not told. */
+  otherwise: string;
+  required: boolean;
+  values?: string[];
+  suggest?: string[];
+  columns?: FieldOfForm[];
+}
+
+/** A form for one kind of thing. */
+export interface FormView {
+  kind: FormKind;
+  title: string;
+  on?: { of: 'broker' | 'app'; names: string[] };
+  named: boolean;
+  fields: FieldOfForm[];
+  /** How many of the fields are asked for at once. */
+  first: number;
+  permits: boolean;
+}
+
+/** A form that is filled in, tried out. */
+export type AttemptView =
+  | {
+      ok: true;
+      edits: TextEdit[];
+      changes: ChangedLines[];
+      brings: { severity: Severity; message: string }[];
+      cures: string[];
+      trials: { type: string; sample: string; passes: boolean; why: string }[];
+    }
+  | { ok: false; message: string };
+
+/** Which rows of a table are asked for. */
+export interface TableAsked {
+  kind: TableKind;
+  words: string;
+  /** The column by which they are sorted; '' for the order of the text. */
+  sort: string;
+  down: boolean;
+  from: number;
+}
+
+export interface TableView {
+  columns: {
     name: string;
-    /** What feeds a queue there, as people call it, and in what its condition is written. */
-    feed: string;
-    condition: string;
-    /** Its exchanges with their types, or its topics. */
-    feeds: { name: string; type: string }[];
+    about: string;
+    otherwise: string;
+    editable: boolean;
+    values?: string[];
+    suggest?: string[];
   }[];
-  apps: string[];
+  /** Of each column whether any row states something. */
+  stated: boolean[];
+  /** How many rows there are, and those of them that are told. */
+  count: number;
+  rows: { id: string; thing: string; at: { doc: string; start: number; end: number }; cells: string[] }[];
+}
+
+/** The environments there are, and the values of parameters in the one that is looked at. */
+export interface EnvironmentsView {
+  names: string[];
+  parameters: Record<string, string>;
+}
+
+/** What an app does because of a message it took. */
+export interface ThenView {
+  depth: number;
+  app: string;
+  from: string;
+  because: string;
+  copies: number;
+  spot: Spot;
+  /** The app that it hands on to; '' where it publishes. */
+  handedTo: string;
+  publishes?: { type: string; to: string; key: string; sentence: string; hop: HopView };
+  round: boolean;
 }

@@ -18,6 +18,7 @@ export class Workspace {
   documents: readonly TextDocument[] = [];
   private ids: { readonly of: readonly Finding[]; readonly all: ReadonlyMap<string, Finding> } | undefined;
   private seen: Review = checked(this.reader.read([]));
+  private environment = '';
 
   /**
    * Takes documents in; those that are not given stay as they are.
@@ -25,12 +26,29 @@ export class Workspace {
    */
   take(changed: readonly TextDocument[], names: readonly string[]): void {
     const known = new Map([...this.documents, ...changed].map((document) => [document.name, document]));
-    this.look(this.reader.read(names.flatMap((name) => known.get(name) ?? [])));
+    this.look(
+      this.reader.read(
+        names.flatMap((name) => known.get(name) ?? []),
+        this.options,
+      ),
+    );
+  }
+
+  /** Looks at everything as it is in an environment; with '' as it is in none. */
+  lookIn(environment: string): void {
+    if (environment === this.environment) return;
+    this.environment = environment;
+    this.look(this.reader.read(this.documents, this.options));
+  }
+
+  /** How its documents are read. */
+  get options(): { environment?: string } {
+    return this.environment ? { environment: this.environment } : {};
   }
 
   /** Takes edits of the documents in. */
   change(edits: ChangeSet): void {
-    this.look(this.reader.change(edits));
+    this.look(this.reader.change(edits, this.options));
   }
 
   private look(topology: Topology): void {

@@ -3,14 +3,13 @@ import { ElInput } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
-import NewQueue from './NewQueue.vue';
+import NewMenu from '../../forms/NewMenu.vue';
 
 /** Everything declared, by broker and kind; narrowed by typing. */
 const workspace = useWorkspace();
 const focus = useFocus();
 const emit = defineEmits<{ pick: [id: string] }>();
 const wanted = ref('');
-const beginning = ref(false);
 const folded = ref(new Set<string>());
 
 /** Longer groups open folded, and show so many at first. */
@@ -44,11 +43,11 @@ function fold(title: string) {
         aria-label="find by name"
         clearable
       />
-      <button v-if="workspace.canWrite" class="plain link" @click="beginning = true">new queue…</button>
+      <NewMenu />
     </div>
-    <NewQueue v-model="beginning" />
     <p v-if="workspace.outline.length === 0" class="soft">
-      Nothing is declared yet. Begin with <code>brokers:</code> or <code>apps:</code>; the editor completes.
+      Nothing is declared yet. Declare a broker by <b>New …</b>, or begin to type <code>brokers:</code> in the
+      text.
     </p>
     <p v-else-if="groups.length === 0" class="soft">Nothing of that name.</p>
     <template v-for="group in groups" :key="group.title">
