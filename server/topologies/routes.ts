@@ -2,12 +2,15 @@ import { randomBytes } from 'node:crypto';
 import { Hono, type Context } from 'hono';
 import { object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
-import type { Budget } from '../http/budget.ts';
-import { body, LARGEST_DRAFT } from '../http/input.ts';
+import { Budget } from '../http/budget.ts';
+import { body, check, LARGEST_DRAFT } from '../http/input.ts';
 import { Problem } from '../http/problem.ts';
 import { jsonList, sentInPieces } from '../http/pieces.ts';
 import type { Env } from '../http/session.ts';
+import type { Person } from '../people/store.ts';
 import type { Work } from '../work/pool.ts';
+import type { ReadDocuments } from './documents.ts';
+import type { Glance } from './glance.ts';
 import { allowed } from './service.ts';
 import {
   addMember,
@@ -18,8 +21,12 @@ import {
   putDocuments,
   takeDraft,
   topologiesOf,
+  topologyEntries,
   type DraftHead,
 } from './store.ts';
+
+/** So many glances are kept, those asked for last. */
+const MOST_GLANCES = 300;
 
 /** Topologies a person may belong to. */
 const MOST_TOPOLOGIES = 500;
@@ -46,17 +53,47 @@ export function slugFor(name: string): string {
   return `${short || 'topology'}-${randomBytes(4).toString('hex').slice(0, 6)}`;
 }
 
-/** What a new topology begins with. */
-function firstDocument(name: string): Buffer {
-  const text = `vondle: 1\ntopology: ${JSON.stringify(name)}\n\nmessages: {}\n\napps: {}\n\nbrokers: {}\n`;
-  return Buffer.from(JSON.stringify({ documents: [{ name: 'topology.yaml', text }] }));
-}
+/** What a new topology begins with: words on how to begin, and nothing that is in the way of it. */
+export const starter = (name: string): string => `# ${name.replace(/\s+/g, ' ')}
+#
+# What travels, who sends and takes it, and the brokers between them are declared here. The text is checked as
+# you type; Ctrl Space says what may stand where. For example:
+#
+# messages:
+#   boat-left: { key: "boat.{pier}.left", headers: { pier: { enum: [north, south] } } }
+# apps:
+#   harbour: { publishes: [{ message: boat-left, to: main/boats }] }
+#   board: { consumes: [{ from: main/board }] }
+# brokers:
+#   main:
+#     kind: amqp
+#     access: open
+#     exchanges: { boats: { type: topic } }
+#     queues: { board: {} }
+#     bindings: [{ from: boats, to: board, key: "boat.*.left" }]
+
+vondle: 1
+topology: ${idFor(name)}
+
+`;
+
+/** An id of the language made of a name. */
+const idFor = (name: string): string =>
+  slugFor(name)
+    .replace(/-[0-9a-f]{6}$/, '')
+    .replace(/[^a-z0-9-]+/g, '')
+    .replace(/^[^a-z]+/, '')
+    .replace(/-+$/, '') || 'topology';
+
+const firstDocument = (name: string): Buffer =>
+  Buffer.from(JSON.stringify({ documents: [{ name: 'topology.yaml', text: starter(name) }] }));
 
 /**
  * Topologies and their drafts.
  * @param sending what large texts that are being sent count against
  */
 export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<Env> {
+  const looking = new Budget({ all: 32, each: 8 }, 'topologies being looked through');
   /** Takes the documents of a body in, on the version the body says. */
   async function write(c: Context<Env>, how: 'whole' | 'change'): Promise<Response> {
     const person = c.get('person');
@@ -85,29 +122,77 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
     }
   }
 
+  /** Makes a topology with a draft of some documents. @returns its address */
+  async function begin(
+    person: Person,
+    name: string,
+    { names, came }: Pick<ReadDocuments, 'names' | 'came'>,
+    documents: Buffer,
+  ): Promise<string> {
+    if ((await topologiesOf(db, person.id)).length >= MOST_TOPOLOGIES)
+      throw new Problem(
+        409,
+        'Too many',
+        `You belong to ${MOST_TOPOLOGIES} topologies, the most there may be.`,
+      );
+    for (;;) {
+      const slug = slugFor(name);
+      const made = await db.transaction(async (tx) => {
+        const id = await insertTopology(tx, { slug, name });
+        if (id === undefined) return false;
+        await putDocuments(tx, id, { names, came }, documents, 'documents');
+        await addMember(tx, id, person.id, 'architect');
+        await record(tx, 'create topology', { personId: person.id, topologyId: id });
+        return true;
+      });
+      if (made) return slug;
+    }
+  }
+
+  /** What was found of drafts, by topology: worked out once for each version. */
+  const glances = new Map<number, { readonly version: number; readonly glance: Promise<Glance> }>();
+  function glance(topologyId: number, version: number): Promise<Glance> {
+    const known = glances.get(topologyId);
+    if (known?.version === version) return known.glance;
+    const found = work.run('glance', { topologyId });
+    glances.delete(topologyId);
+    glances.set(topologyId, { version, glance: found });
+    // what failed may go through the next time
+    found.catch(() => glances.get(topologyId)?.glance === found && glances.delete(topologyId));
+    const [oldest] = glances.keys();
+    if (glances.size > MOST_GLANCES) glances.delete(oldest!);
+    return found;
+  }
+
   return new Hono<Env>()
-    .get('/', async (c) => c.json(await topologiesOf(db, c.get('person').id)))
+    .get('/', async (c) => c.json(await topologyEntries(db, c.get('person').id)))
     .post('/', async (c) => {
       const { name } = await body(c, newTopology);
-      const person = c.get('person');
-      if ((await topologiesOf(db, person.id)).length >= MOST_TOPOLOGIES)
-        throw new Problem(
-          409,
-          'Too many',
-          `You belong to ${MOST_TOPOLOGIES} topologies, the most there may be.`,
-        );
-      for (;;) {
-        const slug = slugFor(name);
-        const made = await db.transaction(async (tx) => {
-          const id = await insertTopology(tx, { slug, name });
-          if (id === undefined) return false;
-          const names = ['topology.yaml'];
-          await putDocuments(tx, id, { names, came: names }, firstDocument(name), 'documents');
-          await addMember(tx, id, person.id, 'architect');
-          await record(tx, 'create topology', { personId: person.id, topologyId: id });
-          return true;
-        });
-        if (made) return c.json({ slug }, 201);
+      const names = ['topology.yaml'];
+      const slug = await begin(c.get('person'), name, { names, came: names }, firstDocument(name));
+      return c.json({ slug }, 201);
+    })
+    .post('/taken-in', async (c) => {
+      const { name } = check(newTopology, { name: c.req.query('name') });
+      const { bytes, release } = await c.get('intake').read(c, c.get('address'), LARGEST_DRAFT);
+      try {
+        const moving = alone(bytes);
+        const { read, back } = await work.run('documents', { bytes: moving, how: 'whole' }, [moving]);
+        if (read.names.length === 0)
+          throw new Problem(422, 'Nothing to take in', 'There are no documents in it.');
+        return c.json({ slug: await begin(c.get('person'), name, read, Buffer.from(back)) }, 201);
+      } finally {
+        release();
+      }
+    })
+    .get('/:slug/glance', async (c) => {
+      const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
+      const { version } = await draftHeadOf(db, topology.id);
+      const done = looking.take(`person ${c.get('person').id}`, 1);
+      try {
+        return c.json({ version, ...(await glance(topology.id, version)) });
+      } finally {
+        done();
       }
     })
     .get('/:slug', async (c) => {

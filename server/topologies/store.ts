@@ -1,5 +1,5 @@
 import type { TextDocument } from '@vondle/core/base';
-import { and, asc, eq, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import { draftDocuments, drafts, members, people, topologies } from '../db/schema.ts';
 import { LARGEST_DRAFT } from '../http/input.ts';
@@ -23,6 +23,69 @@ export interface DraftHead {
 }
 
 const columns = { id: topologies.id, slug: topologies.slug, name: topologies.name, role: members.role };
+
+/** A topology as it stands in a list: what one would ask before opening it. */
+export interface TopologyEntry extends Omit<TopologyRow, 'id'> {
+  readonly version: number;
+  readonly updatedAt: Date;
+  readonly updatedBy: string | null;
+  /** The newest revision; none where nothing was saved yet. */
+  readonly revision: {
+    readonly number: number;
+    readonly words: string;
+    readonly author: string;
+    readonly createdAt: string;
+  } | null;
+  /** Who works on it, by name, the first ten. */
+  readonly people: readonly string[];
+  /** What each environment that has a broker connected has last applied. */
+  readonly environments: readonly {
+    readonly environment: string;
+    readonly revisions: readonly number[];
+    readonly whole: boolean;
+  }[];
+}
+
+/** @returns the topologies a person belongs to, with how each stands, the one that was worked on last first */
+export function topologyEntries(db: Database, personId: number): Promise<TopologyEntry[]> {
+  return db
+    .select({
+      slug: topologies.slug,
+      name: topologies.name,
+      role: members.role,
+      version: drafts.version,
+      updatedAt: drafts.updatedAt,
+      updatedBy: people.name,
+      revision: sql<TopologyEntry['revision']>`(
+        select json_build_object('number', r.number, 'words', left(r.words, 300), 'author', p.name, 'createdAt', r.created_at)
+        from revisions r join people p on p.id = r.author_id
+        where r.topology_id = ${topologies.id} order by r.number desc limit 1)`,
+      people: sql<string[]>`(
+        select coalesce(json_agg(w.name), '[]'::json) from (
+          select p.name from members m join people p on p.id = m.person_id
+          where m.topology_id = ${topologies.id} order by p.name limit 10) w)`,
+      environments: sql<TopologyEntry['environments']>`(
+        select coalesce(json_agg(json_build_object('environment', e.environment, 'revisions', e.revisions, 'whole', e.whole) order by e.environment), '[]'::json)
+        from (
+          select t.environment,
+            coalesce(json_agg(distinct a.revision) filter (where a.revision is not null), '[]'::json) as revisions,
+            bool_and(a.revision is not null) as whole
+          from targets t
+          left join lateral (
+            select o.revision from rollouts o
+            where o.topology_id = t.topology_id and o.environment = t.environment and o.broker = t.broker and o.state = 'applied'
+            order by o.id desc limit 1) a on true
+          where t.topology_id = ${topologies.id}
+          group by t.environment limit 20) e)`,
+    })
+    .from(members)
+    .innerJoin(topologies, eq(topologies.id, members.topologyId))
+    .innerJoin(drafts, eq(drafts.topologyId, topologies.id))
+    .leftJoin(people, eq(people.id, drafts.updatedBy))
+    .where(eq(members.personId, personId))
+    .orderBy(desc(drafts.updatedAt), topologies.name)
+    .limit(1000);
+}
 
 /** @returns the topologies a person belongs to. */
 export function topologiesOf(db: Database, personId: number): Promise<TopologyRow[]> {

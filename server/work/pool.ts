@@ -19,6 +19,8 @@ interface Lane {
 const LANES = {
   quick: { threads: 1, waiting: 64, deadlineMs: 15_000, megabytes: 512 },
   thorough: { threads: 2, waiting: 16, deadlineMs: 60_000, megabytes: 1024 },
+  /** What nobody has to wait for: the state of topologies in a list. */
+  aside: { threads: 1, waiting: 32, deadlineMs: 20_000, megabytes: 512 },
 } satisfies Record<string, Lane>;
 
 const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
@@ -29,6 +31,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   readBack: 'thorough',
   expectProbe: 'thorough',
   declared: 'quick',
+  glance: 'aside',
 };
 
 /** What a lane may use, where a test wants less. */
@@ -43,7 +46,7 @@ export class Work {
       const { threads, waiting, deadlineMs, megabytes } = { ...LANES[name], ...limits[name] };
       const pool = new Piscina({
         filename: file,
-        minThreads: 1,
+        minThreads: name === 'aside' ? 0 : 1,
         maxThreads: threads,
         maxQueue: waiting,
         idleTimeout: 60_000,
@@ -56,7 +59,7 @@ export class Work {
       pool.on('error', () => {});
       return { pool, deadlineMs };
     };
-    this.lanes = { quick: lane('quick'), thorough: lane('thorough') };
+    this.lanes = { quick: lane('quick'), thorough: lane('thorough'), aside: lane('aside') };
   }
 
   /**

@@ -18,6 +18,7 @@ export const router = createRouter({
       children: [
         { path: '', redirect: (to) => ({ name: 'fan-out', params: to.params }) },
         { path: 'declare', name: 'declare', component: () => import('./views/declare/Declare.vue') },
+        { path: 'declared', name: 'declared', component: () => import('./views/declared/Declared.vue') },
         { path: 'fan-out', name: 'fan-out', component: () => import('./views/fanout/FanOut.vue') },
         { path: 'trace', name: 'trace', component: () => import('./views/trace/Trace.vue') },
         { path: 'findings', name: 'findings', component: () => import('./views/findings/Findings.vue') },

@@ -45,7 +45,10 @@ export function fieldsOf(topology: Topology, shape: Shape<unknown>, home?: strin
     if (field.shape === filter) return fieldsOf(topology, plainFilter(), home, `${name}.`);
     if (field.shape.fields && !field.shape.items) {
       const inner = fieldsOf(topology, field.shape, home, `${name}.`);
-      return inner.map(({ required: _, ...each }) => each);
+      // without what must be stated inside, the whole of it is not stated
+      return inner.map(({ required, ...each }) =>
+        required && field.otherwise ? { ...each, otherwise: field.otherwise } : each,
+      );
     }
     const made = fieldOf(topology, name, field, home);
     return made ? [made] : [];

@@ -115,6 +115,8 @@ function set(index: number, column: string, text: string | string[] | Row[]) {
   font-size: 12px;
   text-decoration: underline;
 }
+.mono :deep(.el-select__placeholder),
+.mono :deep(.el-select__tags-text),
 .mono :deep(input),
 .mono :deep(textarea) {
   font-family: var(--mono);

@@ -2,6 +2,7 @@
 import { useDebounceFn } from '@vueuse/core';
 import { ElButton, ElInput } from 'element-plus';
 import { ref, watch } from 'vue';
+import { useForms } from '../forms/store.ts';
 import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import { core } from '../workers/client.ts';
@@ -11,9 +12,11 @@ import Condition from './Condition.vue';
 import Findings from './Findings.vue';
 import Settings from './Settings.vue';
 import WhyNot from './WhyNot.vue';
+import Said from './Said.vue';
 
 const workspace = useWorkspace();
 const focus = useFocus();
+const forms = useForms();
 const emit = defineEmits<{ show: [spot: Spot] }>();
 const name = ref<string>();
 const trouble = ref('');
@@ -71,7 +74,7 @@ async function findUses() {
         <el-button size="small" type="primary" native-type="submit">rename</el-button>
       </form>
       <h2 v-else class="mono">{{ focus.closeUp.title }}</h2>
-      <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+      <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
       <p class="soft">{{ focus.closeUp.subtitle }}</p>
       <p class="links">
         <button class="plain link" @click="emit('show', focus.closeUp.spot)">
@@ -95,6 +98,16 @@ async function findUses() {
         </li>
       </ul>
     </header>
+    <p v-if="workspace.canWrite && focus.closeUp.acts.length" class="links" aria-label="declare">
+      <button
+        v-for="act in focus.closeUp.acts"
+        :key="act.title"
+        class="plain link"
+        @click="forms.open(act.form)"
+      >
+        {{ act.title }} …
+      </button>
+    </p>
     <Around
       v-if="focus.closeUp.upstream.count + focus.closeUp.downstream.count"
       :of="focus.closeUp"
@@ -117,7 +130,7 @@ async function findUses() {
           :aria-expanded="shownWay === way.edge"
           @click="shownWay = shownWay === way.edge ? '' : way.edge"
         >
-          {{ shownWay === way.edge ? '▾' : '▸' }} What passes the {{ way.title }}
+          {{ shownWay === way.edge ? '▾' : '▸' }} What passes the <Said :text="way.title" />
         </button>
       </h2>
       <Condition v-if="shownWay === way.edge" :way="way" />

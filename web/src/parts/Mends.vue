@@ -5,6 +5,7 @@ import { useWorkspace } from '../stores/workspace.ts';
 import { core } from '../workers/client.ts';
 import type { FindingView, MendView } from '../workers/views.ts';
 import Diff from './Diff.vue';
+import Said from './Said.vue';
 
 /** The mends of a finding, each shown as the change it is before it is made. */
 const props = defineProps<{ finding: FindingView; open?: boolean }>();
@@ -39,9 +40,9 @@ async function make(index: number) {
   <ul v-if="finding.mends.length" class="mends">
     <li v-for="(title, index) in finding.mends" :key="title">
       <div class="acts">
-        <el-button size="small" type="primary" plain :disabled="!workspace.canWrite" @click="make(index)">{{
-          title
-        }}</el-button>
+        <el-button size="small" type="primary" plain :disabled="!workspace.canWrite" @click="make(index)"
+          ><span><Said :text="title" /></span
+        ></el-button>
         <button
           class="plain soft see"
           :aria-expanded="shown === index"
@@ -55,11 +56,13 @@ async function make(index: number) {
       </div>
       <template v-if="shown === index">
         <p v-if="!tried" class="soft">working it out …</p>
-        <p v-else-if="!tried.ok" class="warning">{{ tried.message }}</p>
+        <p v-else-if="!tried.ok" class="warning"><Said :text="tried.message" /></p>
         <template v-else>
           <Diff :changes="tried.changes" />
-          <p v-for="words in tried.cures" :key="words" class="good">Also cures: {{ words }}</p>
-          <p v-for="words in tried.brings" :key="words" class="soft">Then to be looked at: {{ words }}</p>
+          <p v-for="words in tried.cures" :key="words" class="good">Also cures: <Said :text="words" /></p>
+          <p v-for="words in tried.brings" :key="words" class="soft">
+            Then to be looked at: <Said :text="words" />
+          </p>
         </template>
       </template>
     </li>

@@ -49,8 +49,15 @@ export const useWorkspace = defineStore('workspace', () => {
   const revisions = shallowRef<RevisionEntry[]>([]);
   /** Where each environment stands. */
   const standings = shallowRef<readonly Standing[]>([]);
+  /** The environment that everything is looked at in; '' for none. */
+  const environment = ref('');
   /** What the worker said last: a new object whenever it said something. */
-  const analysis = shallowRef<Pick<Analysis, 'name' | 'counts'>>({ name: '', counts: NONE });
+  const analysis = shallowRef<Omit<Analysis, 'findings' | 'news'>>({
+    name: '',
+    counts: NONE,
+    environments: { names: [], parameters: {} },
+    empty: false,
+  });
   /** What the checks found; a finding that stays is the same object. */
   const checked = shallowRef<readonly FindingView[]>([]);
   let told = new Map<number, FindingView>();
@@ -92,6 +99,8 @@ export const useWorkspace = defineStore('workspace', () => {
   let sending: Sending | undefined;
   let analysing: Promise<unknown> | undefined;
   let stale = false;
+  /** The environment that the worker looks at. */
+  let lookedIn = '';
   /** What the worker has, to send it only what changed. */
   let sent: readonly TextDocument[] = [];
   /** The edits that lead from there to the present documents; none where it is not known which. */
@@ -175,6 +184,10 @@ export const useWorkspace = defineStore('workspace', () => {
         const edits = unsent;
         sent = now;
         unsent = [];
+        if (lookedIn !== environment.value) {
+          lookedIn = environment.value;
+          hear(await core.lookIn(lookedIn));
+        }
         const found = await (edits
           ? core.change(edits as TextEdit[])
           : core.analyse(
@@ -214,6 +227,13 @@ export const useWorkspace = defineStore('workspace', () => {
     // what depends on the findings is not worked out anew where they are what they were
     if (now.length !== before.length || now.some((each, i) => each !== before[i])) checked.value = now;
     analysis.value = rest;
+  }
+
+  /** Looks at everything as it is in an environment; with '' as it is in none. */
+  function lookIn(name: string): void {
+    if (name === environment.value) return;
+    environment.value = name;
+    if (topology.value) void analyse();
   }
 
   async function draw(): Promise<void> {
@@ -442,6 +462,8 @@ export const useWorkspace = defineStore('workspace', () => {
     standings,
     standAgain,
     looked,
+    environment,
+    lookIn,
     analysis,
     findings,
     counts,

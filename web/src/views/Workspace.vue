@@ -1,18 +1,20 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core';
-import { ElButton, ElDialog, ElInput } from 'element-plus';
+import { ElButton, ElDialog, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, defineAsyncComponent, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { useForms } from '../forms/store.ts';
 import Jump from '../parts/Jump.vue';
 import Keys from '../parts/Keys.vue';
 import Mark from '../parts/Mark.vue';
+import WhatIsThis from '../parts/WhatIsThis.vue';
 import { useWorkspace, type SaveState } from '../stores/workspace.ts';
 import { useColorScheme } from '../stores/color-scheme.ts';
 import { useSession } from '../stores/session.ts';
 import { standingInWords } from '../stores/standings.ts';
 import { VIEWS } from './list.ts';
 import { showInText } from './show.ts';
+import Said from '../parts/Said.vue';
 
 const STATES: Record<SaveState, string> = {
   saved: 'saved',
@@ -69,11 +71,22 @@ const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
 
 /** The query every view understands; a view's own state stays behind. */
 const shared = computed(() => {
-  const { sel, type, sample, from } = route.query;
-  return { sel, type, sample, from };
+  const { sel, type, sample, from, env } = route.query;
+  return { sel, type, sample, from, env };
 });
 
 useEventListener('beforeunload', () => void workspace.save());
+
+/** The environment that everything is looked at in, which is in the address. */
+const environment = computed({
+  get: () => (typeof route.query.env === 'string' ? route.query.env : ''),
+  set: (name: string) => void router.replace({ query: { ...route.query, env: name || undefined } }),
+});
+watch(environment, (name) => workspace.lookIn(name), { immediate: true });
+const environments = computed(() => {
+  const { names } = workspace.analysis.environments;
+  return environment.value && !names.includes(environment.value) ? [...names, environment.value] : names;
+});
 
 /** Whether a form was ever opened: before that there is no need of the dialog. */
 const forming = ref(false);
@@ -150,6 +163,19 @@ async function signOut() {
         }}</span>
         <span v-if="workspace.saveTrouble" class="error">{{ workspace.saveTrouble }}</span>
       </span>
+      <el-select
+        v-if="environments.length"
+        v-model="environment"
+        size="small"
+        class="environment"
+        :empty-values="[null, undefined]"
+        aria-label="the environment looked at"
+        title="values, names on brokers and findings are of this environment, in every view"
+        data-testid="environment"
+      >
+        <el-option value="" label="no environment" />
+        <el-option v-for="each in environments" :key="each" :value="each" :label="`as in ${each}`" />
+      </el-select>
       <router-link
         v-if="workspace.standings.length"
         :to="{ name: 'rollout', params: route.params, query: shared }"
@@ -171,6 +197,7 @@ async function signOut() {
         <span v-if="errors" class="error">{{ plural(errors, 'error') }}</span>
         <span v-if="warnings" class="warning">{{ plural(warnings, 'warning') }}</span>
         <span v-if="!workspace.looked" class="soft">looking …</span>
+        <span v-else-if="workspace.analysis.empty" class="soft">nothing to check yet</span>
         <span v-else-if="!errors && !warnings" class="good">no findings</span>
         <span v-if="workspace.proofs.length" :class="broken ? 'error' : 'good'" class="kept">{{
           broken
@@ -179,17 +206,6 @@ async function signOut() {
         }}</span>
       </router-link>
       <el-button :disabled="!workspace.canWrite" @click="dialog = true">Save revision…</el-button>
-      <button
-        class="plain tool"
-        :aria-label="colorScheme.dark ? 'light' : 'dark'"
-        @click="colorScheme.dark = !colorScheme.dark"
-      >
-        {{ colorScheme.dark ? 'light' : 'dark' }}
-      </button>
-      <button class="plain tool" aria-keyshortcuts="?" @click="keys = true">keys</button>
-      <button class="plain tool" :title="`signed in as ${session.person?.name ?? ''}`" @click="signOut">
-        sign out
-      </button>
     </header>
     <nav aria-label="views">
       <router-link
@@ -201,6 +217,20 @@ async function signOut() {
           railCounts[view.name]!.count
         }}</span>
       </router-link>
+      <div class="foot">
+        <WhatIsThis :view="String(route.name)" />
+        <button class="plain tool" aria-keyshortcuts="?" @click="keys = true">keys</button>
+        <button
+          class="plain tool"
+          :aria-label="colorScheme.dark ? 'light' : 'dark'"
+          @click="colorScheme.dark = !colorScheme.dark"
+        >
+          {{ colorScheme.dark ? 'light' : 'dark' }}
+        </button>
+        <button class="plain tool" :title="`signed in as ${session.person?.name ?? ''}`" @click="signOut">
+          sign out
+        </button>
+      </div>
     </nav>
     <main>
       <div v-if="workspace.saveState === 'moved'" class="moved" role="alert">
@@ -209,7 +239,7 @@ async function signOut() {
         <el-button size="small" @click="workspace.settle('theirs')">go on with theirs, drop mine</el-button>
         <el-button size="small" @click="workspace.settle('mine')">put mine over theirs</el-button>
       </div>
-      <p v-if="workspace.trouble" class="moved" role="alert">{{ workspace.trouble }}</p>
+      <p v-if="workspace.trouble" class="moved" role="alert"><Said :text="workspace.trouble" /></p>
       <router-view v-if="opened" />
       <p v-else class="opening soft">opening …</p>
     </main>
@@ -285,6 +315,10 @@ header {
 .state.refused {
   color: var(--error);
 }
+.environment {
+  width: 132px;
+  flex: none;
+}
 .fill {
   flex: 1;
 }
@@ -298,7 +332,7 @@ header {
   color: var(--soft);
 }
 .tool:disabled {
-  opacity: 0.5;
+  color: var(--faint);
   cursor: default;
 }
 .steps {
@@ -337,6 +371,13 @@ nav a.router-link-active {
   font-weight: 600;
   background: var(--band);
   border-left-color: var(--accent);
+}
+.foot {
+  margin: auto 14px 12px 17px;
+  display: grid;
+  gap: 6px;
+  justify-items: start;
+  font-size: 13px;
 }
 main {
   min-width: 0;

@@ -7,4 +7,5 @@ export const VIEWS = [
   { name: 'expectations', title: 'Expectations' },
   { name: 'access', title: 'Access' },
   { name: 'rollout', title: 'Rollout' },
+  { name: 'declared', title: 'Declared' },
 ] as const;

@@ -69,11 +69,63 @@ export function closeUpOf(
     conditions: conditionsOf(graph, of, nodes),
     upstream: ways(graph.into, 'from'),
     downstream: ways(graph.out, 'to'),
+    acts: actsOn(graph, of),
     reach:
       of.kind === 'queue' || of.kind === 'subscription'
         ? [...new Set(nodes.flatMap((each) => [...typesAt(graph, each)]))]
         : [],
   };
+}
+
+/** What can be declared about a thing where it is looked at: bound, taken from, published to, allowed. */
+function actsOn({ topology }: RoutingGraph, of: Thing): CloseUp['acts'] {
+  const { kind, name, broker } = of;
+  const decl = topology.declared.brokers?.get(broker)?.value;
+  const feed = decl && kindOf(decl).feed;
+  const address = addressOf(of);
+  const act = (
+    title: string,
+    form: CloseUp['acts'][number]['form']['kind'],
+    given: CloseUp['acts'][number]['form']['given'],
+    on?: string,
+  ) => ({ title, form: { kind: form, given, ...(on ? { on } : {}) } });
+  const publish = act('publish to this', 'publish', { to: address });
+  const take = act('take from this', 'take', { from: address });
+  const allow = act('allow somebody', 'permission', { on: [of.broker ? address : of.id] });
+  switch (kind) {
+    case 'exchange':
+      return [act('bind to a queue', 'binding', { from: name }, broker), publish, allow];
+    case 'topic':
+      return [act('subscribe to this', 'subscription', { topic: name }, broker), publish, allow];
+    case 'queue':
+      return [
+        feed === 'topic'
+          ? act('subscribe it to a topic', 'subscription', { to: name }, broker)
+          : act('bind this', 'binding', { to: name }, broker),
+        take,
+        allow,
+      ];
+    case 'subscription': {
+      const handsOn = decl && 'subscriptions' in decl && decl.subscriptions?.get(name)?.value.to;
+      return handsOn ? [] : [take, allow];
+    }
+    case 'alias':
+    case 'spread':
+      return [publish];
+    case 'message':
+      return [
+        act('publish this', 'publish', { message: name }),
+        act('promise where it goes', 'expectation', { 'given.message': name }),
+      ];
+    case 'app':
+      return [act('publish', 'publish', {}, name), act('take', 'take', {}, name)];
+    case 'broker':
+      return feed === 'topic'
+        ? [act('topic', 'topic', {}, name), act('queue', 'queue', {}, name)]
+        : [act('exchange', 'exchange', {}, name), act('queue', 'queue', {}, name)];
+    default:
+      return [];
+  }
 }
 
 /** More conditions than this are edited in the text. */

@@ -21,6 +21,7 @@ import {
 import { acceptFinding, addItem, expectationToWrite, mendAll, rename } from '@vondle/core/change';
 import { buildGraph, type DeadLetterReason, type RoutingGraph } from '@vondle/core/routing';
 import {
+  asLines,
   changeSetting,
   completionsAt,
   lineOn,
@@ -482,6 +483,9 @@ const worker = {
 
   /** The edits that give a thing another name everywhere. */
   rename: (id: string, name: string) => plain(rename(workspace.graph.topology, thingOf(id), name)),
+
+  /** The edits that write what stands between brackets on lines of its own. */
+  asLines: (doc: string, offset: number): Edits => plain(asLines(workspace.graph.topology, doc, offset)),
 
   /** The edits that state a setting, or with empty words take it away. */
   changeSetting: (id: string, name: string, written: string) =>

@@ -212,6 +212,15 @@ export interface CloseUp {
   conditions: { edge: string; node: string; title: string }[];
   /** The message types published where a way leads here from. */
   reach: string[];
+  /** What can be declared about it: a title, and the form it opens. */
+  acts: {
+    title: string;
+    form: {
+      kind: FormKind;
+      on?: string;
+      given: Record<string, string | string[] | Record<string, string>[]>;
+    };
+  }[];
 }
 
 /** A name in the text. */

@@ -8,6 +8,7 @@ import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
 import { showInText } from '../show.ts';
 import { useFresh } from './fresh.ts';
+import Said from '../../parts/Said.vue';
 
 /** One question: may somebody do something to something, so connected, with such a key? */
 const workspace = useWorkspace();
@@ -90,7 +91,7 @@ const plain = (id: string) => id.replace(/^(queue|exchange|subscription|alias):/
       role="status"
       data-testid="answer"
     >
-      {{ answer.words }}
+      <Said :text="answer.words" />
       <button v-if="answer.spot" class="plain link" @click="showInText(router, answer.spot)">
         {{ answer.spot.doc }} {{ answer.spot.line }}
       </button>

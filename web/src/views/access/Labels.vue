@@ -5,6 +5,7 @@ import Choice from '../../parts/Choice.vue';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
 import { useFresh } from './fresh.ts';
+import Said from '../../parts/Said.vue';
 
 /** Who takes, or may take, data of a label. */
 const focus = useFocus();
@@ -66,7 +67,7 @@ const may = computed(() => reach.value?.filter((each) => !each.takes) ?? []);
               <button class="plain link mono" @click="focus.selected = each.node">{{ each.store }}</button>
             </td>
             <td class="mono">{{ each.types.join(', ') }}</td>
-            <td :class="{ error: !each.allowed }">{{ each.why }}</td>
+            <td :class="{ error: !each.allowed }"><Said :text="each.why" /></td>
           </tr>
         </tbody>
       </table>

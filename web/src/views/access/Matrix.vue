@@ -9,6 +9,7 @@ import { core } from '../../workers/client.ts';
 import type { CellView } from '../../workers/views.ts';
 import { showInText } from '../show.ts';
 import { useFresh } from './fresh.ts';
+import Said from '../../parts/Said.vue';
 
 /** The matrix of one broker: callers down, things across, and in each cell what may be done. */
 const workspace = useWorkspace();
@@ -179,13 +180,13 @@ function say(who: string, on: string, all: readonly CellView[]): string {
             >
           </h3>
           <p>
-            {{ cell.why }}
+            <Said :text="cell.why" />
             <button v-if="cell.spot" class="plain link" @click="showInText(router, cell.spot)">
               {{ cell.spot.doc }} {{ cell.spot.line }}
             </button>
           </p>
           <p v-for="need in cell.needs" :key="`${need.spot.doc} ${need.spot.start}`">
-            Needed because {{ need.words }}
+            Needed because <Said :text="need.words" />
             <button class="plain link" @click="showInText(router, need.spot)">
               {{ need.spot.doc }} {{ need.spot.line }}
             </button>

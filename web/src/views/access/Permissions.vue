@@ -7,6 +7,7 @@ import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
 import { showInText } from '../show.ts';
 import { useFresh } from './fresh.ts';
+import Said from '../../parts/Said.vue';
 
 /** The permission that a route needs, hop by hop; or all that is missing anywhere. */
 const props = defineProps<{ route: boolean }>();
@@ -73,14 +74,14 @@ async function allow() {
           :aria-label="need.met ? 'allowed' : 'refused'"
           >{{ need.met ? '✓' : '✕' }}</span
         >
-        <span class="mono">{{ need.title }}</span>
+        <span class="mono"><Said :text="need.title" /></span>
         <span class="soft">
           {{ need.because }}
           <button class="plain link" @click="showInText(router, need.spot)">
             {{ need.spot.doc }} {{ need.spot.line }}
           </button>
         </span>
-        <span :class="need.met ? 'soft' : 'error'">{{ need.why }}</span>
+        <span :class="need.met ? 'soft' : 'error'"><Said :text="need.why" /></span>
       </li>
     </ol>
     <p v-if="missing">
@@ -90,7 +91,7 @@ async function allow() {
           : `Write the narrowest statements for these ${missing}`
       }}</el-button>
     </p>
-    <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+    <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
   </div>
 </template>
 

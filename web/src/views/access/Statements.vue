@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router';
 import { core } from '../../workers/client.ts';
 import { showInText } from '../show.ts';
 import { useFresh } from './fresh.ts';
+import Said from '../../parts/Said.vue';
 
 /** The statements that allow more than the routes need, and what that is. */
 const router = useRouter();
@@ -30,7 +31,7 @@ const exact = computed(() => statements.value?.filter(({ beyond }) => !beyond).l
       <tbody>
         <tr v-for="each in wide" :key="`${each.spot.doc} ${each.spot.start}`">
           <td>
-            {{ each.title }}
+            <Said :text="each.title" />
             <button class="plain link" @click="showInText(router, each.spot)">
               {{ each.spot.doc }} {{ each.spot.line }}
             </button>

@@ -1,10 +1,12 @@
 <script setup lang="ts">
-import { useDebounceFn } from '@vueuse/core';
-import { ElButton, ElDialog, ElInput } from 'element-plus';
+import { useDebounceFn, useLocalStorage } from '@vueuse/core';
+import { ElButton, ElCheckbox, ElDialog, ElInput } from 'element-plus';
+import { LONG_LINE } from './long-line.ts';
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import Findings from '../../parts/Findings.vue';
+import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import type { NamedView, Spot } from '../../workers/views.ts';
@@ -42,13 +44,48 @@ const MOST_LISTED = 12;
 const uses = ref<NamedView>();
 const renaming = ref<{ id: string; old: string; name: string; trouble: string }>();
 
+/** Whether long lines are broken where the window ends: kept for this browser. */
+const wraps = useLocalStorage('vondle wraps', true);
+watch(wraps, (now) => editor?.wrap(now));
+/** The line that the cursor is in, from 1, and the offset. */
+const line = ref(1);
+const at = ref(0);
+const lineAt = (offset: number) => editor!.view.state.doc.lineAt(offset).number;
+const settle = useDebounceFn(selectUnder, 120);
+/** What is wrong in that line; without anything, the next that is. */
+const here = computed(() => {
+  const own = findings.value.filter(({ spot }) => spot.line === line.value);
+  if (own.length) return { own, next: undefined };
+  return { own, next: findings.value.find(({ spot }) => spot.line > line.value) ?? findings.value[0] };
+});
+/** Whether the line is so long that another way to write it is offered. */
+const isLong = computed(() => {
+  const written = text.value.split('\n', line.value)[line.value - 1] ?? '';
+  return written.length > LONG_LINE && /[[{]/.test(written);
+});
+
+async function asLines(offset: number) {
+  if (!workspace.canWrite) return;
+  const edited = await workspace.edit(() => core.asLines(shown.value, offset));
+  lineTrouble.value = edited.ok ? '' : edited.message;
+}
+const lineTrouble = ref('');
+watch(line, () => (lineTrouble.value = ''));
+
 onMounted(() => {
   editor = createEditor(host.value!, {
     readOnly: !workspace.canWrite,
     change: (edits) => workspace.typeIn(shown.value, edits),
-    cursor: useDebounceFn(selectUnder, 120),
+    cursor: (offset) => {
+      line.value = lineAt(offset);
+      at.value = offset;
+      void settle(offset);
+    },
     complete: (now, offset) => core.complete(now, offset),
     nameAt: (offset) => core.nameAt(shown.value, offset),
+    keyAt: (offset) => core.keyAt(shown.value, offset),
+    asLines,
+    wraps: wraps.value,
     undo: workspace.undo,
     redo: workspace.redo,
     toDeclaration: async (offset) => {
@@ -72,6 +109,7 @@ onBeforeUnmount(() => editor?.destroy());
 function open() {
   if (!editor || !shown.value) return;
   editor.show(shown.value, text.value);
+  editor.value(workspace.analysis.environments.parameters);
   mark();
   goTo();
 }
@@ -86,6 +124,10 @@ watch(text, (now) => {
   );
 });
 watch(findings, mark);
+watch(
+  () => workspace.analysis.environments.parameters,
+  (now) => editor?.value(now),
+);
 watch(
   () => route.query.at,
   () => void nextTick(goTo),
@@ -136,7 +178,37 @@ async function pick(id: string) {
       <Documents :shown="shown" />
       <Outline @pick="pick" />
     </section>
-    <div ref="host" class="editor" data-testid="editor" />
+    <section class="middle" aria-label="the text">
+      <div ref="host" class="editor" data-testid="editor" />
+      <div class="strip" data-testid="strip">
+        <div class="said">
+          <p v-for="finding in here.own" :key="finding.id" :class="finding.severity">
+            <Said :text="finding.message" />
+            <button
+              v-for="(title, i) in finding.mends.slice(0, 3)"
+              :key="title"
+              class="plain link"
+              :disabled="!workspace.canWrite"
+              @click="workspace.mend(finding, i)"
+            >
+              <Said :text="title" />
+            </button>
+          </p>
+          <p v-if="lineTrouble" class="error" role="alert"><Said :text="lineTrouble" /></p>
+          <p v-else-if="isLong && workspace.canWrite" class="soft">
+            A long line.
+            <button class="plain link" aria-keyshortcuts="Alt+B" @click="asLines(at)">
+              Write it on lines of its own
+            </button>
+          </p>
+          <button v-if="here.next" class="plain soft next" @click="show(here.next.spot)">
+            line {{ here.next.spot.line }}: <Said :text="here.next.message" />
+          </button>
+        </div>
+        <span class="soft">line {{ line }}</span>
+        <el-checkbox v-model="wraps" size="small">wrap</el-checkbox>
+      </div>
+    </section>
     <aside>
       <section v-if="uses" class="uses" aria-label="uses">
         <h2>
@@ -153,7 +225,8 @@ async function pick(id: string) {
       <CloseUp @show="show" />
       <section aria-label="all findings" class="all">
         <h2>{{ others ? 'Other findings' : 'Findings' }}</h2>
-        <p v-if="workspace.findings.length === 0" class="good">
+        <p v-if="workspace.analysis.empty" class="soft">Nothing to check yet.</p>
+        <p v-else-if="workspace.findings.length === 0" class="good">
           None: everything named exists, and everything leads somewhere.
         </p>
         <Findings :findings="elsewhere.slice(0, MOST_LISTED)" show-place @show="show" />
@@ -173,7 +246,7 @@ async function pick(id: string) {
     >
       <form v-if="renaming" class="rename" @submit.prevent="rename">
         <el-input v-model="renaming.name" class="mono" aria-label="new name" autofocus />
-        <p v-if="renaming.trouble" class="error" role="alert">{{ renaming.trouble }}</p>
+        <p v-if="renaming.trouble" class="error" role="alert"><Said :text="renaming.trouble" /></p>
         <el-button type="primary" native-type="submit">Rename</el-button>
       </form>
     </el-dialog>
@@ -189,9 +262,41 @@ async function pick(id: string) {
 
 /* each pane is laid out by itself: a key in one is no matter of the others */
 .outline,
-.editor,
+.middle,
 aside {
   contain: content;
+}
+.middle {
+  min-width: 0;
+  min-height: 0;
+  display: grid;
+  grid-template-rows: minmax(0, 1fr) auto;
+}
+.strip {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  min-height: 30px;
+  max-height: 96px;
+  overflow: auto;
+  padding: 2px 12px;
+  background: var(--sheet);
+  border-top: 1px solid var(--hairline);
+  font-size: 13px;
+}
+.said {
+  flex: 1;
+  min-width: 0;
+  display: grid;
+  gap: 2px;
+}
+.said .link {
+  margin-left: 8px;
+}
+.next {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .outline,
 aside {

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { saveFile } from '../save.ts';
 import { readZip, writeZip } from './zip.ts';
+import Said from '../../parts/Said.vue';
 
 /** The documents of the topology: chosen, made, renamed, removed, taken in and out as a zip. */
 const props = defineProps<{ shown: string }>();
@@ -139,7 +140,7 @@ function act(command: 'rename' | 'remove' | 'export' | 'import') {
       <el-input v-model="fresh" size="small" placeholder="new document" aria-label="name of a new document" />
       <el-button size="small" native-type="submit" :disabled="!fresh.trim()">add</el-button>
     </form>
-    <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+    <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
   </div>
 </template>
 

@@ -7,13 +7,35 @@ import {
   type CompletionResult,
 } from '@codemirror/autocomplete';
 import { defaultKeymap, indentWithTab } from '@codemirror/commands';
-import { bracketMatching, HighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
+import {
+  bracketMatching,
+  codeFolding,
+  foldGutter,
+  foldKeymap,
+  foldService,
+  HighlightStyle,
+  indentOnInput,
+  syntaxHighlighting,
+} from '@codemirror/language';
 import { lintGutter, lintKeymap, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { highlightSelectionMatches, searchKeymap } from '@codemirror/search';
-import { Annotation, EditorState, type Extension } from '@codemirror/state';
 import {
+  Annotation,
+  Compartment,
+  EditorState,
+  StateEffect,
+  StateField,
+  type Extension,
+} from '@codemirror/state';
+import {
+  Decoration,
   drawSelection,
   EditorView,
+  MatchDecorator,
+  ViewPlugin,
+  WidgetType,
+  type DecorationSet,
+  type ViewUpdate,
   highlightActiveLine,
   highlightActiveLineGutter,
   highlightSpecialChars,
@@ -81,6 +103,15 @@ const look = EditorView.theme({
     maxWidth: '460px',
   },
   // marks in our own shapes: a bar for an error, a dot for a warning, a ring for advice
+  '.value-of': { color: 'var(--faint)', fontStyle: 'italic', paddingLeft: '4px' },
+  '.cm-foldPlaceholder': {
+    background: 'var(--band)',
+    border: '1px solid var(--hairline)',
+    color: 'var(--soft)',
+    padding: '0 5px',
+    font: '12px var(--face)',
+  },
+  '.cm-foldGutter span': { color: 'var(--soft)', cursor: 'pointer' },
   '.cm-lint-marker': { width: '9px', height: '9px', margin: '5px 0 0 3px' },
   '.cm-lint-marker-error': {
     content: '""',
@@ -112,6 +143,10 @@ export interface Editor {
    * @param before the text that edits lead from, where they are known; else all of it is put anew
    */
   update(text: string, before?: string, edits?: readonly Replacement[]): void;
+  /** Says what parameters stand for, faintly behind each. */
+  value(parameters: Readonly<Record<string, string>>): void;
+  /** Whether long lines are broken where the window ends. */
+  wrap(wraps: boolean): void;
   mark(findings: readonly FindingView[], mend: (finding: FindingView, index: number) => void): void;
   select(start: number, end: number): void;
   destroy(): void;
@@ -120,13 +155,26 @@ export interface Editor {
 /** A stretch of the shown document that becomes another text. */
 export type Replacement = Pick<TextEdit, 'start' | 'end' | 'text'>;
 
+/** A key of the language, and what it says. */
+export interface KeyHere {
+  readonly name: string;
+  readonly start: number;
+  readonly end: number;
+  /** With code between backticks. */
+  readonly words: string;
+}
+
 /** What the editor asks and tells. */
 export interface EditorHost {
   readonly readOnly: boolean;
+  readonly wraps: boolean;
   change(edits: readonly Replacement[]): void;
   cursor(offset: number): void;
   complete(text: string, offset: number): Promise<Completions | undefined>;
   nameAt(offset: number): Promise<NamedView | undefined>;
+  keyAt(offset: number): Promise<KeyHere | undefined>;
+  /** Writes what stands between brackets at an offset on lines of its own. */
+  asLines(offset: number): void;
   undo(): void;
   redo(): void;
   toDeclaration(offset: number): void;
@@ -139,9 +187,17 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
     run(view.state.selection.main.head);
     return true;
   };
+  const wrapping = new Compartment();
+  let wraps = on.wraps;
+  let parameters: Readonly<Record<string, string>> = {};
   const extensions: Extension[] = [
     lineNumbers(),
     lintGutter(),
+    codeFolding({ placeholderDOM: folded, preparePlaceholder: linesIn }),
+    foldGutter({ openText: '▾', closedText: '▸' }),
+    foldService.of(foldByIndent),
+    values,
+    wrapping.of(wraps ? EditorView.lineWrapping : []),
     drawSelection(),
     highlightSpecialChars(),
     highlightActiveLine(),
@@ -156,6 +212,8 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
       { key: 'Alt-d', run: command((at) => on.toDeclaration(at)) },
       { key: 'Alt-u', run: command((at) => on.toUses(at)) },
       { key: 'Alt-r', run: command((at) => on.rename(at)) },
+      { key: 'Alt-b', run: command((at) => on.asLines(at)) },
+      ...foldKeymap,
       ...closeBracketsKeymap,
       ...searchKeymap,
       ...lintKeymap,
@@ -196,6 +254,17 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
       shown = name;
       view.setState(states.get(name) ?? EditorState.create({ doc: text, extensions }));
       this.update(text);
+      // a document that was put away meanwhile is shown as the others are
+      this.wrap(wraps);
+      this.value(parameters);
+    },
+    value(now) {
+      parameters = now;
+      view.dispatch({ effects: setValues.of(now) });
+    },
+    wrap(now) {
+      wraps = now;
+      view.dispatch({ effects: wrapping.reconfigure(now ? EditorView.lineWrapping : []) });
     },
     update(text, before, edits) {
       const own = view.state.doc.toString();
@@ -254,9 +323,86 @@ async function complete(context: CompletionContext, on: EditorHost): Promise<Com
   };
 }
 
+/** A block folds to the line it begins on: what stands further in below it. */
+function foldByIndent(state: EditorState, start: number): { from: number; to: number } | null {
+  const line = state.doc.lineAt(start);
+  const indentOf = (text: string) => /^ *(?:- )*/.exec(text)![0].length;
+  if (line.text.trim() === '' || line.text.trimStart().startsWith('#')) return null;
+  const own = /^ */.exec(line.text)![0].length;
+  let last = line;
+  for (let n = line.number + 1; n <= state.doc.lines; n++) {
+    const next = state.doc.line(n);
+    if (next.text.trim() === '') continue;
+    const isItem =
+      /^ *- /.test(next.text) && !/^ *- /.test(line.text) && /^ */.exec(next.text)![0].length >= own;
+    if (indentOf(next.text) <= own && !isItem) break;
+    last = next;
+  }
+  return last.number > line.number ? { from: line.to, to: last.to } : null;
+}
+
+/** How many lines are folded away, which stands where they were. */
+const linesIn = (state: EditorState, { from, to }: { from: number; to: number }) =>
+  state.doc.lineAt(to).number - state.doc.lineAt(from).number;
+
+function folded(_: EditorView, unfold: (event: Event) => void, lines: number): HTMLElement {
+  const dom = Object.assign(document.createElement('span'), {
+    className: 'cm-foldPlaceholder',
+    textContent: `${lines} ${lines === 1 ? 'line' : 'lines'}`,
+    title: 'unfold',
+    onclick: unfold,
+  });
+  dom.setAttribute('aria-label', `${lines} lines folded away`);
+  return dom;
+}
+
+/** What parameters stand for in the environment that is looked at. */
+const setValues = StateEffect.define<Readonly<Record<string, string>>>();
+const valuesNow = StateField.define<Readonly<Record<string, string>>>({
+  create: () => ({}),
+  update: (before, { effects }) =>
+    effects.reduce((found, effect) => (effect.is(setValues) ? effect.value : found), before),
+});
+
+class ValueOf extends WidgetType {
+  constructor(private readonly text: string) {
+    super();
+  }
+  override eq = (other: ValueOf) => other.text === this.text;
+  override toDOM() {
+    return Object.assign(document.createElement('span'), { className: 'value-of', textContent: this.text });
+  }
+}
+
+const matcher = new MatchDecorator({
+  regexp: /(?<!\$)\$\{([^}\n]+)\}/g,
+  decorate(add, _from, to, [, name], view) {
+    const known = view.state.field(valuesNow);
+    if (!Object.hasOwn(known, name!)) return;
+    add(to, to, Decoration.widget({ widget: new ValueOf(known[name!]!), side: 1 }));
+  },
+});
+
+const values: Extension = [
+  valuesNow,
+  ViewPlugin.fromClass(
+    class {
+      shown: DecorationSet;
+      constructor(view: EditorView) {
+        this.shown = matcher.createDeco(view);
+      }
+      update(update: ViewUpdate) {
+        const anew = update.startState.field(valuesNow) !== update.state.field(valuesNow);
+        this.shown = anew ? matcher.createDeco(update.view) : matcher.updateDeco(update, this.shown);
+      }
+    },
+    { decorations: ({ shown }) => shown },
+  ),
+];
+
 async function explain(at: number, on: EditorHost) {
   const found = await on.nameAt(at);
-  if (!found) return null;
+  if (!found) return explainKey(at, on);
   const { start, end, id, line, declares, spot, uses } = found;
   return {
     pos: start,
@@ -274,6 +420,26 @@ async function explain(at: number, on: EditorHost) {
           ? `declared in ${spot.doc}, line ${spot.line}`
           : 'not declared';
       add('small', `${where}; ${uses.length === 1 ? '1 use' : `${uses.length} uses`}`);
+      return { dom };
+    },
+  };
+}
+
+/** A key of the language: what it says, and what holds without it. */
+async function explainKey(at: number, on: EditorHost) {
+  const key = await on.keyAt(at);
+  if (!key) return null;
+  const { name, words, start, end } = key;
+  return {
+    pos: start,
+    end,
+    create: () => {
+      const dom = document.createElement('div');
+      dom.className = 'explained';
+      const line = document.createElement('p');
+      for (const [i, text] of words.split('`').entries())
+        line.append(i % 2 ? Object.assign(document.createElement('code'), { textContent: text }) : text);
+      dom.append(Object.assign(document.createElement('code'), { textContent: name }), line);
       return { dom };
     },
   };

@@ -6,6 +6,7 @@ import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import type { ProofView } from '../../workers/views.ts';
 import { showInText } from '../show.ts';
+import Said from '../../parts/Said.vue';
 
 /** The promises of the topology, tried out at every change. */
 const workspace = useWorkspace();
@@ -82,7 +83,7 @@ async function follow({ broken }: ProofView, view: 'trace' | 'fan-out') {
           <template v-if="proof.broken">
             <p class="error">
               <code>{{ proof.broken.message.key || proof.broken.type }}</code>, sent by
-              {{ proof.broken.app }}, {{ proof.broken.why }}.
+              {{ proof.broken.app }}, <Said :text="proof.broken.why" />.
             </p>
             <p class="acts">
               <el-button size="small" @click="follow(proof, 'trace')">Follow that message</el-button>

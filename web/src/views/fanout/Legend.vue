@@ -20,6 +20,8 @@ const LINES: [EdgeView['kind'], string, string][] = [
   ['deadLetter', '2 4', 'dead letters'],
   ['unrouted', '9 3', 'unrouted'],
   ['link', '5 4', 'link'],
+  ['follows', '1 3', 'because of it'],
+  ['hands', '1 3', 'handed on, outside of brokers'],
 ];
 const roles = computed(() => {
   const present = new Set(workspace.drawing?.nodes.map(({ role }) => role));

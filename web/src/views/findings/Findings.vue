@@ -210,7 +210,7 @@ const excerpt = ({ doc, start }: Spot) => {
       <h1>
         <span :class="current.severity">{{ ONE[current.severity] }}.</span> <Said :text="current.message" />
       </h1>
-      <p v-if="about" class="why"><b>Why it matters.</b> {{ about.why }}</p>
+      <p v-if="about" class="why"><b>Why it matters.</b> <Said :text="about.why" /></p>
       <h2>Where</h2>
       <ul class="places">
         <li
@@ -221,7 +221,7 @@ const excerpt = ({ doc, start }: Spot) => {
             {{ place.spot.doc }} {{ place.spot.line }}
           </button>
           <code>{{ excerpt(place.spot) }}</code>
-          <span v-if="place.message" class="soft">{{ place.message }}</span>
+          <span v-if="place.message" class="soft"><Said :text="place.message" /></span>
         </li>
       </ul>
       <h2>Mend it</h2>
@@ -253,7 +253,7 @@ const excerpt = ({ doc, start }: Spot) => {
           The reason is written into the text as <code>accept</code>, where everybody sees it.
         </p>
       </template>
-      <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+      <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
     </section>
     <section v-else class="one">
       <p class="soft">

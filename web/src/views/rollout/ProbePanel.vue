@@ -102,7 +102,7 @@ function outcome({ agrees }: Probe): string {
     >
       Send a probe{{ here[0] ? ` to ${here[0].to}` : '' }}
     </el-button>
-    <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+    <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
     <article v-for="probe in rollout.probes" :key="probe.id" data-testid="probe">
       <h3>
         <code>{{ probe.sent.type }}</code> to <code>{{ probe.sent.to }}</code> with key
@@ -137,7 +137,7 @@ function outcome({ agrees }: Probe): string {
         </tbody>
       </table>
       <p v-for="row in rows(probe).filter(({ why }) => why)" :key="row.name" class="soft">
-        <code>{{ row.name }}</code>: {{ row.why }}.
+        <code>{{ row.name }}</code>: <Said :text="row.why ?? ''" />.
       </p>
     </article>
   </section>

@@ -14,6 +14,7 @@ import Choice from '../../parts/Choice.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { listen, withNews } from './live.ts';
 import ProbePanel from './ProbePanel.vue';
+import Said from '../../parts/Said.vue';
 
 const STATES: Record<RolloutState, string> = {
   planned: 'planned, not applied',
@@ -191,7 +192,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           {{ isProtected ? 'lift this' : `protect ${environment}` }}
         </button>
       </p>
-      <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+      <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
       <h2 v-if="list.length">Earlier</h2>
       <ul class="earlier">
         <li v-for="each in list" :key="each.id">
@@ -321,7 +322,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           <span class="state" :aria-label="each.state">{{
             { pending: '·', running: '›', done: '✓', failed: '✕', unknown: '?' }[each.state]
           }}</span>
-          <span class="title">{{ each.title }}</span>
+          <span class="title"><Said :text="each.title" /></span>
           <span v-if="each.risk !== 'none'" class="warning">{{
             each.risk === 'some' ? 'changes what messages do now' : each.risk
           }}</span>
@@ -336,7 +337,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         {{ current.inPlace }} {{ current.inPlace === 1 ? 'thing is' : 'things are' }} in place already.
       </p>
       <p v-for="each in current.leftToOthers" :key="each.of" class="soft">
-        <code>{{ each.of }}</code> is not made here: {{ each.why }}.
+        <code>{{ each.of }}</code> is not made here: <Said :text="each.why" />.
       </p>
       <p v-if="current.kept.length" class="soft">
         Kept, though this revision does not know it: {{ current.kept.join(', ') }}.

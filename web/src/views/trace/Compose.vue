@@ -4,6 +4,7 @@ import { ElButton, ElInput, ElInputNumber, ElOption, ElSelect } from 'element-pl
 import { computed, ref, watch } from 'vue';
 import { useFocus } from '../../stores/focus.ts';
 import type { FieldView } from '../../workers/views.ts';
+import Said from '../../parts/Said.vue';
 
 /** The message in hand: by the fields its type declares, or as JSON. */
 const focus = useFocus();
@@ -215,7 +216,7 @@ const range = ({ number }: FieldView) =>
         :autosize="{ minRows: 6, maxRows: 14 }"
         @input="putRaw"
       />
-      <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+      <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
     </template>
     <p v-else class="soft">
       Choose a message type above; its sample appears here, to be changed as you like.

@@ -151,7 +151,7 @@ const known = (row: ManyRow) =>
       </li>
       <li v-if="file.more">and {{ file.more }} more</li>
     </ul>
-    <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+    <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
     <div v-if="running" class="progress" role="status">
       <el-progress
         :percentage="so!.all ? Math.floor((100 * so!.messages) / so!.all) : 0"

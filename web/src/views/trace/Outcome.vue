@@ -123,7 +123,7 @@ async function make() {
           making === 'sample' ? 'keep it' : 'make it a promise'
         }}</el-button>
       </form>
-      <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+      <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
       <p v-if="said" class="good" role="status">
         <Said :text="said" />
       </p>
@@ -203,6 +203,42 @@ async function make() {
           <Ladder :hop="entry.hop" @show="showInText(router, $event)" @pick="focus.selected = $event" />
         </ol>
       </div>
+      <section v-if="focus.followed.then.length" aria-label="what follows" data-testid="then">
+        <h2>What apps do because of it</h2>
+        <div
+          v-for="(each, i) in focus.followed.then"
+          :key="i"
+          class="then"
+          :style="{ marginLeft: `${Math.min(each.depth, 6) * 14}px` }"
+        >
+          <p>
+            <button class="plain mono name" @click="focus.selected = `app:${each.app}`">{{ each.app }}</button>
+            takes <code>{{ each.because }}</code> from <code>{{ each.from }}</code> and
+            <template v-if="each.publishes"
+              >publishes <code>{{ each.publishes.type }}</code> to <code>{{ each.publishes.to }}</code></template
+            ><template v-else
+              >hands on to
+              <button class="plain mono name" @click="focus.selected = `app:${each.handedTo}`">
+                {{ each.handedTo }}
+              </button></template
+            >
+            <button class="plain link" @click="showInText(router, each.spot)">
+              {{ each.spot.doc }} {{ each.spot.line }}
+            </button>
+          </p>
+          <p v-if="each.round" class="warning">And so on: these apps answer each other without end.</p>
+          <template v-else-if="each.publishes">
+            <p>{{ each.publishes.sentence }}.</p>
+            <ol>
+              <Ladder
+                :hop="each.publishes.hop"
+                @show="showInText(router, $event)"
+                @pick="focus.selected = $event"
+              />
+            </ol>
+          </template>
+        </div>
+      </section>
     </template>
   </section>
 </template>
@@ -262,6 +298,14 @@ th {
 .on {
   border-left: 3px solid var(--hairline);
   padding-left: 10px;
+}
+.then {
+  border-left: 3px solid var(--accent-sheet);
+  padding-left: 10px;
+  margin-top: 8px;
+}
+.name {
+  font-weight: 600;
 }
 .on h2 {
   display: flex;

@@ -1,0 +1,19 @@
+/** A paragraph on each view: what it is, and what one does in it. Shown by the view itself, and in docs/views.md. */
+export const WHAT_IS_THIS: Readonly<Record<string, string>> = {
+  declare:
+    'The documents of the topology: text on the one hand, what it means on the other. Type, and findings, picture and every other view follow within a moment; or fill in a form by “New …”, which writes the text for you and shows it before it does. What the cursor is in is shown on the right: what leads to it, its settings, what is wrong with it. Undo takes everything back, text and forms alike.',
+  declared:
+    'Everything that is declared, as one table a kind. A setting that nobody stated stands in italics with what holds without it. Press a cell to write it; pick several rows to write one setting in all of them at once; the first column opens the thing. All of it is written into the documents and can be undone.',
+  'fan-out':
+    'The ways messages can go, from those who publish on the left to those who take on the right, each broker a band. Choose a message above and its way lights up, with the number of copies at each step; pick a store to see what can reach it; press a broker’s name to fold it. Against a revision, what came, went and changed is marked.',
+  trace:
+    'One message, followed from where it is sent: make it from an example or by hand, and read where each copy ends and why. Pick a store that gets none to hear why not, and what would change that. “Many” follows a file or thousands at once; “kept” follows the samples kept with the topology. An outcome can be kept as an expectation.',
+  findings:
+    'What the checks found wrong with the topology as it is in the draft: what, where, why it matters, and the edit that mends it, shown before it is made. What is meant to be so is accepted with a reason, which is written into the text for everybody.',
+  expectations:
+    'The promises about where messages go: who must get them, who must never, in how many copies, within what time. Each is tried out at every change with every example and a spread over the values of its types; one that is broken shows the message that broke it.',
+  access:
+    'Who may do what to what. A cell says whether a way of messages needs that permission, whether it is there, and which statement decides it. Beside the matrix: what is needed and missing, what is allowed and used by nobody, who can come by a kind of data, and a question about one case.',
+  rollout:
+    'A saved revision, carried out on a real broker: first the list of steps with what each may do to messages, then, when you say so, the steps themselves, one by one, with a way back. Afterwards probes, real messages, prove that they land where the trace says.',
+};
