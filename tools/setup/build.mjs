@@ -61,7 +61,7 @@ export function buildServer() {
 /** Builds what is out of date. */
 export async function build() {
   await buildServer();
-  await unlessBuilt('the interface', 'web/dist', ['core', 'web'], async () => {
+  await unlessBuilt('the interface', 'web/dist', ['core', 'web', 'examples', 'demo'], async () => {
     const vite = await import('vite');
     await vite.build({ root: join(ROOT, 'web'), logLevel: 'warn' });
   });

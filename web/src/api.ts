@@ -68,10 +68,30 @@ export interface Person {
   handle: string;
   name: string;
 }
-export interface TopologyEntry {
+export interface TopologyRow {
   slug: string;
   name: string;
   role: 'reader' | 'architect' | 'approver';
+}
+/** A topology as it stands in a list. */
+export interface TopologyEntry extends TopologyRow {
+  version: number;
+  updatedAt: string;
+  updatedBy: string | null;
+  revision: { number: number; words: string; author: string; createdAt: string } | null;
+  people: string[];
+  environments: { environment: string; revisions: number[]; whole: boolean }[];
+}
+/** What its draft holds, and how that stands. */
+export interface Glance {
+  version: number;
+  documents: number;
+  large: boolean;
+  findings: { error: number; warning: number; advice: number };
+  expectations: { kept: number; broken: number };
+  counts: { brokers: number; queues: number; messages: number; apps: number };
+  environments: string[];
+  shape: { nodes: [lane: number, band: number][]; ways: [from: number, to: number][] };
 }
 export interface DraftData {
   base: number;
@@ -177,7 +197,14 @@ export const api = {
   signOut: () => ask<void>('DELETE', '/session'),
   topologies: () => ask<TopologyEntry[]>('GET', '/topologies'),
   createTopology: (name: string) => ask<{ slug: string }>('POST', '/topologies', { name }),
-  topology: (slug: string) => ask<TopologyEntry & { draft: DraftData }>('GET', at(slug)),
+  /** Begins a topology with documents. */
+  takeIn: (name: string, documents: readonly TextDocument[]) =>
+    ask<{ slug: string }>('POST', `/topologies/taken-in?name=${encodeURIComponent(name)}`, {
+      version: 0,
+      documents,
+    }),
+  glance: (slug: string) => ask<Glance>('GET', `${at(slug)}/glance`),
+  topology: (slug: string) => ask<TopologyRow & { draft: DraftData }>('GET', at(slug)),
   saveDraft: (slug: string, version: number, documents: readonly TextDocument[]) =>
     ask<{ version: number }>('PUT', `${at(slug)}/draft`, { version, documents }),
   /** Writes only what changed: all names, and the documents that are not as the server has them. */

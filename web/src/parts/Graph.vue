@@ -431,6 +431,10 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
 .edge.link path {
   stroke-dasharray: 5 4;
 }
+.edge.follows path,
+.edge.hands path {
+  stroke-dasharray: 1 3;
+}
 .dimmed .edge:not(.passed, .refused) path {
   opacity: 0.5;
 }

@@ -7,7 +7,7 @@ import {
   Unreachable,
   type DraftData,
   type RevisionEntry,
-  type TopologyEntry,
+  type TopologyRow,
 } from '../api.ts';
 import { core } from '../workers/client.ts';
 import { OTHER_VERSION, PROTOCOL } from '../workers/protocol.ts';
@@ -37,7 +37,7 @@ const NONE = { error: 0, warning: 0, advice: 0 };
 
 /** The workspace of one topology: its draft, what the worker says of it, and keeping it safe. */
 export const useWorkspace = defineStore('workspace', () => {
-  const topology = ref<TopologyEntry>();
+  const topology = ref<TopologyRow>();
   const documents = shallowRef<readonly TextDocument[]>([]);
   /** The last change of them: what was before it, and the edits where it is known which. */
   const changed = shallowRef<{ before: readonly TextDocument[]; edits: ChangeSet | undefined }>();

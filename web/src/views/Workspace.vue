@@ -4,6 +4,7 @@ import { ElButton, ElDialog, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, defineAsyncComponent, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { useForms } from '../forms/store.ts';
+import { WITH_WALK } from '../guide/ids.ts';
 import Jump from '../parts/Jump.vue';
 import Keys from '../parts/Keys.vue';
 import Mark from '../parts/Mark.vue';
@@ -27,6 +28,12 @@ const STATES: Record<SaveState, string> = {
 
 /** Forms are loaded once somebody opens one. */
 const NewThing = defineAsyncComponent(() => import('../forms/NewThing.vue'));
+/** So is the walk through an example. */
+const Walk = defineAsyncComponent(() => import('../guide/Walk.vue'));
+const walk = ref<{ takeUp: () => void }>();
+const withWalk = computed(
+  () => opened.value && workspace.topology !== undefined && WITH_WALK.has(workspace.analysis.name),
+);
 const forms = useForms();
 const workspace = useWorkspace();
 const session = useSession();
@@ -157,7 +164,9 @@ async function signOut() {
       <router-link to="/topologies" class="brand"><Mark /> vondle</router-link>
       <strong class="topology">{{ workspace.topology?.name }}</strong>
       <span class="soft on">
-        draft on <b>{{ workspace.base ? `r${workspace.base}` : 'nothing yet' }}</b>
+        <template v-if="workspace.base"
+          >draft on <b>r{{ workspace.base }}</b></template
+        ><template v-else>no revision yet</template>
         <span class="state" :class="workspace.saveState" role="status" data-testid="save-state">{{
           STATES[workspace.saveState]
         }}</span>
@@ -202,7 +211,7 @@ async function signOut() {
         <span v-if="workspace.proofs.length" :class="broken ? 'error' : 'good'" class="kept">{{
           broken
             ? `${broken} of ${workspace.proofs.length} expectations broken`
-            : `${workspace.proofs.length} expectations kept`
+            : `${plural(workspace.proofs.length, 'expectation')} kept`
         }}</span>
       </router-link>
       <el-button :disabled="!workspace.canWrite" @click="dialog = true">Save revision…</el-button>
@@ -218,6 +227,9 @@ async function signOut() {
         }}</span>
       </router-link>
       <div class="foot">
+        <button v-if="withWalk" class="plain link" data-testid="walk-again" @click="walk?.takeUp()">
+          walk through it
+        </button>
         <WhatIsThis :view="String(route.name)" />
         <button class="plain tool" aria-keyshortcuts="?" @click="keys = true">keys</button>
         <button
@@ -233,6 +245,13 @@ async function signOut() {
       </div>
     </nav>
     <main>
+      <Walk
+        v-if="withWalk"
+        :key="workspace.topology!.slug"
+        ref="walk"
+        :example="workspace.analysis.name"
+        :slug="workspace.topology!.slug"
+      />
       <div v-if="workspace.saveState === 'moved'" class="moved" role="alert">
         {{ workspace.theirs?.updatedBy ?? 'Somebody' }} changed this draft while you did. Nothing of either is
         lost:
@@ -358,6 +377,10 @@ nav a {
 nav a {
   display: flex;
   justify-content: space-between;
+}
+.foot .link {
+  color: var(--accent);
+  text-decoration: underline;
 }
 nav .count {
   font-size: 12px;

@@ -77,6 +77,10 @@ export function draw(
   };
 }
 
+/** The ids of the lines that join an app, and of what it hands on. */
+export const followsId = (app: string): string => `follows ${app}`;
+export const handsId = (app: string, to: string): string => `hands ${app} → ${to}`;
+
 /**
  * The lines that join an app: from what it takes to what it publishes because of it, and to what it hands on to.
  * @param nodes get the apps that are only handed to, which no message comes to by a broker
@@ -87,13 +91,9 @@ function becauseOf({ topology }: RoutingGraph, nodes: NodeView[]): EdgeView[] {
   for (const [app, { value }] of topology.declared.apps ?? []) {
     const from = `taker:${app}`;
     if (!there.has(from)) continue;
-    const why = new Set(
-      value.publishes?.items.flatMap(({ because }) => because?.items.map((each) => each.value) ?? []),
-    );
-    if (why.size && there.has(`publisher:${app}`)) {
-      const label = [...why].join(', ');
-      found.push({ id: `follows ${app}`, kind: 'follows', from, to: `publisher:${app}`, label });
-    }
+    const follows = value.publishes?.items.some(({ because }) => because?.items.length);
+    if (follows && there.has(`publisher:${app}`))
+      found.push({ id: followsId(app), kind: 'follows', from, to: `publisher:${app}`, label: '' });
     for (const { to } of value.hands?.items ?? []) {
       if (!to || !topology.declared.apps?.has(to.value)) continue;
       const id = `taker:${to.value}`;
@@ -102,7 +102,7 @@ function becauseOf({ topology }: RoutingGraph, nodes: NodeView[]): EdgeView[] {
         const name = to.value;
         nodes.push({ id, role: 'taker', broker: '', name, address: name, note: 'outside of brokers' });
       }
-      found.push({ id: `hands ${app} ${to.value}`, kind: 'hands', from, to: id, label: '' });
+      found.push({ id: handsId(app, to.value), kind: 'hands', from, to: id, label: '' });
     }
   }
   return found;

@@ -22,6 +22,7 @@ import {
   type Trace,
 } from '@vondle/core/routing';
 import type { Message } from '@vondle/core/conditions';
+import { followsId, handsId } from './drawing.ts';
 import type { Workspace } from './workspace.ts';
 import type { FollowView, HopView, KeptView, Sending, ThenView } from './views.ts';
 import { nodeName } from '@vondle/core/assist';
@@ -152,11 +153,26 @@ function viewOf(workspace: Workspace, traces: readonly Followed[], remarks: stri
         reasons: reasonsFor(graph, rest.node),
       })),
     ),
-    lit: light(graph, [
-      ...traces,
-      ...then.flatMap(({ step: { app, sent } }) => (sent ? [{ trace: sent.trace, from: app }] : [])),
-    ]),
+    lit: lightJoins(
+      then.map(({ step }) => step),
+      light(graph, [
+        ...traces,
+        ...then.flatMap(({ step: { app, sent } }) => (sent ? [{ trace: sent.trace, from: app }] : [])),
+      ]),
+    ),
   };
+}
+
+/** Lights the lines that join what an app takes to what it does because of it. */
+function lightJoins(steps: readonly Consequence[], lit: FollowView['lit']): FollowView['lit'] {
+  for (const { app, handedTo } of steps) {
+    if (handedTo === undefined) lit.edges[followsId(app)] = 'passed';
+    else {
+      lit.edges[handsId(app, handedTo)] = 'passed';
+      lit.nodes[`taker:${handedTo}`] ??= 1;
+    }
+  }
+  return lit;
 }
 
 function thenView(workspace: Workspace, step: Consequence, depth: number): ThenView {

@@ -1,39 +1,109 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
-import { onMounted, ref } from 'vue';
+import { computed, onMounted, ref, shallowRef } from 'vue';
 import { useRouter } from 'vue-router';
-import { api, type TopologyEntry } from '../../api.ts';
+import type { TextDocument } from '@vondle/core/base';
+import { api, type Glance, type TopologyEntry } from '../../api.ts';
+import { documentsOf, examples, type Example } from '../../guide/examples.ts';
 import Mark from '../../parts/Mark.vue';
 import { useSession } from '../../stores/session.ts';
+import { ago } from './ago.ts';
+import { readFolder } from './folder.ts';
+import Shape from './Shape.vue';
 
+/** The page one comes in by: what there is and how it stands, and every way to begin. */
 const session = useSession();
 const router = useRouter();
-const topologies = ref<TopologyEntry[]>();
+const topologies = shallowRef<TopologyEntry[]>();
+const glances = ref<Record<string, Glance | 'unknown'>>({});
+const wanted = ref('');
+const beginning = ref(false);
 const name = ref('');
 const trouble = ref('');
+const busy = ref('');
+const zip = ref<HTMLInputElement>();
+const folder = ref<HTMLInputElement>();
+const MOST = 40;
+const all = ref(false);
+
+const found = computed(() => {
+  const words = wanted.value.trim().toLowerCase();
+  return (topologies.value ?? []).filter((each) =>
+    [each.name, each.slug, each.revision?.words ?? '', ...each.people].some((text) =>
+      text.toLowerCase().includes(words),
+    ),
+  );
+});
+const shown = computed(() => (all.value ? found.value : found.value.slice(0, MOST)));
 
 onMounted(async () => {
   try {
     topologies.value = await api.topologies();
+    beginning.value = topologies.value.length === 0;
+    // one after the other: a list that holds up nobody else
+    for (const { slug } of topologies.value.slice(0, MOST))
+      glances.value = { ...glances.value, [slug]: await api.glance(slug).catch(() => 'unknown' as const) };
   } catch (error) {
     trouble.value = (error as Error).message;
   }
 });
 
-async function create() {
+/** Makes a topology and goes there. */
+async function begin(
+  what: string,
+  make: () => Promise<string>,
+  then: Record<string, string> = {},
+  view = 'declare',
+) {
   trouble.value = '';
+  busy.value = what;
   try {
-    const { slug } = await api.createTopology(name.value);
-    await router.push(`/t/${slug}/declare`);
+    const slug = await make();
+    await router.push({ path: `/t/${slug}/${view}`, query: then });
   } catch (error) {
     trouble.value = (error as Error).message;
+  } finally {
+    busy.value = '';
   }
+}
+
+const empty = () => begin('empty', async () => (await api.createTopology(name.value.trim())).slug);
+const takeIn = (called: string, documents: readonly TextDocument[]) =>
+  api.takeIn(called.slice(0, 100), documents).then(({ slug }) => slug);
+const example = ({ id, title }: Example) =>
+  begin(id, async () => takeIn(name.value.trim() || title, await documentsOf(id)), { walk: '1' }, 'fan-out');
+
+async function chosen(event: Event, from: 'zip' | 'folder') {
+  const input = event.target as HTMLInputElement;
+  const files = [...(input.files ?? [])];
+  input.value = '';
+  if (!files.length) return;
+  await begin(from, async () => {
+    if (from === 'zip') {
+      const { readZip } = await import('../declare/zip.ts');
+      const read = readZip(new Uint8Array(await files[0]!.arrayBuffer()));
+      if (!read.ok) throw new Error(read.message);
+      return takeIn(name.value.trim() || files[0]!.name.replace(/\.zip$/i, ''), read.documents);
+    }
+    const read = await readFolder(files);
+    return takeIn(name.value.trim() || read.name, read.documents);
+  });
 }
 
 async function signOut() {
   await session.signOut();
   await router.push('/sign-in');
 }
+
+const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
+const stands = ({ environments }: TopologyEntry) =>
+  environments
+    .map(({ environment, revisions, whole }) =>
+      revisions.length
+        ? `${environment} ${whole ? '' : 'partly '}r${revisions.join(' and r')}`
+        : `${environment} nothing yet`,
+    )
+    .join(' · ');
 </script>
 
 <template>
@@ -44,20 +114,140 @@ async function signOut() {
     >
   </header>
   <main>
-    <h1>Topologies</h1>
+    <div class="top">
+      <h1>Topologies</h1>
+      <el-input
+        v-if="topologies && topologies.length > 3"
+        v-model="wanted"
+        placeholder="find by name, words or people"
+        aria-label="find by name, words or people"
+        clearable
+      />
+      <span class="fill" />
+      <el-button type="primary" :aria-expanded="beginning" data-testid="begin" @click="beginning = !beginning"
+        >Begin a new one</el-button
+      >
+    </div>
     <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
-    <p v-if="topologies?.length === 0" class="soft">There is none yet that you belong to. Begin one below.</p>
-    <ul>
-      <li v-for="topology in topologies" :key="topology.slug">
-        <router-link :to="`/t/${topology.slug}/fan-out`">{{ topology.name }}</router-link>
-        <code class="soft">{{ topology.slug }}</code>
-        <span class="soft">{{ topology.role }}</span>
+
+    <section v-if="beginning" class="begin" aria-label="begin a new one">
+      <form class="first" @submit.prevent="empty">
+        <label>
+          Its name
+          <el-input
+            v-model="name"
+            aria-label="name of a new topology"
+            placeholder="as people call it"
+            maxlength="100"
+          />
+        </label>
+        <el-button native-type="submit" type="primary" :disabled="!name.trim() || busy !== ''"
+          >Begin empty</el-button
+        >
+        <el-button :disabled="busy !== ''" @click="zip?.click()">From a zip …</el-button>
+        <el-button :disabled="busy !== ''" @click="folder?.click()">From a folder …</el-button>
+        <input
+          ref="zip"
+          type="file"
+          accept=".zip"
+          hidden
+          data-testid="begin-zip"
+          @change="chosen($event, 'zip')"
+        />
+        <input
+          ref="folder"
+          type="file"
+          webkitdirectory
+          hidden
+          data-testid="begin-folder"
+          @change="chosen($event, 'folder')"
+        />
+      </form>
+      <p class="soft">
+        Documents are YAML or JSON files of the topology language. From a running broker: that will come;
+        until then declare what it has, and a rollout's first list of steps says what is there already.
+      </p>
+      <h2>Or from an example, with a short walk through it</h2>
+      <ul class="examples">
+        <li v-for="each in examples()" :key="each.id">
+          <button class="plain" :disabled="busy !== ''" data-testid="example" @click="example(each)">
+            <b>{{ each.title }}</b>
+            <span>{{ each.words }}</span>
+            <span class="soft">{{
+              busy === each.id ? 'beginning …' : `a walk of ${each.steps.length} steps`
+            }}</span>
+          </button>
+        </li>
+      </ul>
+    </section>
+
+    <p v-if="topologies?.length === 0" class="soft">
+      You belong to no topology yet. Begin one above, or ask somebody to let you in.
+    </p>
+    <p v-else-if="topologies && found.length === 0" class="soft">None of yours holds these words.</p>
+    <ul class="list">
+      <li v-for="topology in shown" :key="topology.slug" data-testid="topology">
+        <router-link :to="`/t/${topology.slug}/fan-out`" class="shape" tabindex="-1" aria-hidden="true">
+          <Shape
+            v-if="glances[topology.slug] && glances[topology.slug] !== 'unknown'"
+            :shape="(glances[topology.slug] as Glance).shape"
+          />
+        </router-link>
+        <div class="what">
+          <h2>
+            <router-link :to="`/t/${topology.slug}/fan-out`">{{ topology.name }}</router-link>
+          </h2>
+          <p v-if="topology.revision">
+            <b>r{{ topology.revision.number }}</b> {{ topology.revision.words }}
+            <span class="soft">{{ topology.revision.author }}, {{ ago(topology.revision.createdAt) }}</span>
+          </p>
+          <p v-else class="soft">no revision saved yet</p>
+          <p class="soft">
+            draft changed {{ ago(topology.updatedAt)
+            }}{{ topology.updatedBy ? ` by ${topology.updatedBy}` : '' }} · {{ topology.people.join(', ') }} ·
+            you are {{ topology.role === 'reader' ? 'a reader' : `an ${topology.role}` }}
+          </p>
+          <p v-if="topology.environments.length" class="soft">{{ stands(topology) }}</p>
+        </div>
+        <div class="state">
+          <template v-for="glance in [glances[topology.slug]]" :key="0">
+            <span v-if="!glance" class="soft">looking …</span>
+            <span v-else-if="glance === 'unknown'" class="soft">not looked through</span>
+            <template v-else-if="glance.large"><span class="soft">very large: open it to see</span></template>
+            <template v-else>
+              <span v-if="glance.findings.error" class="error">{{
+                count(glance.findings.error, 'error')
+              }}</span>
+              <span v-if="glance.findings.warning" class="warning">{{
+                count(glance.findings.warning, 'warning')
+              }}</span>
+              <span v-if="!glance.counts.brokers && !glance.counts.messages" class="soft"
+                >nothing declared yet</span
+              >
+              <span v-else-if="!glance.findings.error && !glance.findings.warning" class="good"
+                >no findings</span
+              >
+              <span v-if="glance.expectations.broken" class="error"
+                >{{ count(glance.expectations.broken, 'expectation') }} broken</span
+              >
+              <span v-else-if="glance.expectations.kept" class="good"
+                >{{ count(glance.expectations.kept, 'expectation') }} kept</span
+              >
+              <span class="soft"
+                >{{ count(glance.counts.brokers, 'broker') }}, {{ count(glance.counts.queues, 'store') }},
+                {{ count(glance.counts.apps, 'app') }}</span
+              >
+              <span v-if="glance.environments.length" class="soft"
+                >for {{ glance.environments.join(', ') }}</span
+              >
+            </template>
+          </template>
+        </div>
       </li>
     </ul>
-    <form @submit.prevent="create">
-      <el-input v-model="name" aria-label="name of a new topology" placeholder="name of a new topology" />
-      <el-button native-type="submit" :disabled="!name.trim()">Begin</el-button>
-    </form>
+    <button v-if="shown.length < found.length" class="plain link" @click="all = true">
+      {{ found.length - shown.length }} more
+    </button>
   </main>
 </template>
 
@@ -81,26 +271,95 @@ async function signOut() {
   margin-left: 8px;
 }
 main {
-  max-width: 640px;
-  margin: 40px auto;
+  max-width: 1000px;
+  margin: 26px auto 60px;
+  padding: 0 20px;
   display: grid;
-  gap: 18px;
+  gap: 16px;
+}
+.top {
+  display: flex;
+  align-items: center;
+  gap: 16px;
+}
+.top .el-input {
+  width: 280px;
+}
+.fill {
+  flex: 1;
 }
 h1 {
   font-size: 20px;
+  margin: 0;
 }
-li {
+.begin {
+  padding: 16px 18px;
+  background: var(--sheet);
+  border: 1px solid var(--hairline);
   display: grid;
-  grid-template-columns: 1fr auto 80px;
-  gap: 16px;
-  padding: 10px 0;
+  gap: 12px;
+}
+.first {
+  display: flex;
+  align-items: end;
+  gap: 10px;
+}
+.first label {
+  flex: 1;
+  display: grid;
+  gap: 3px;
+  color: var(--soft);
+}
+.first .el-button + .el-button {
+  margin-left: 0;
+}
+.examples {
+  display: grid;
+  grid-template-columns: repeat(3, minmax(0, 1fr));
+  gap: 10px;
+}
+.examples button {
+  height: 100%;
+  display: grid;
+  gap: 4px;
+  align-content: start;
+  padding: 10px 12px;
+  border: 1px solid var(--hairline);
+  width: 100%;
+}
+.examples button:hover {
+  border-color: var(--accent);
+}
+.examples button .soft {
+  font-size: 12.5px;
+}
+.list > li {
+  display: grid;
+  grid-template-columns: 132px minmax(0, 1fr) 180px;
+  gap: 20px;
+  padding: 14px 0;
   border-bottom: 1px solid var(--hairline);
 }
-li a {
+.what {
+  display: grid;
+  gap: 2px;
+  align-content: start;
+  overflow-wrap: anywhere;
+}
+.what h2 {
+  font-size: 16px;
+}
+.what h2 a {
+  color: var(--ink);
+}
+.state {
+  display: grid;
+  align-content: start;
+  justify-items: end;
+  text-align: right;
   font-weight: 600;
 }
-form {
-  display: flex;
-  gap: 8px;
+.state .soft {
+  font-weight: 400;
 }
 </style>

@@ -212,17 +212,21 @@ async function make() {
           :style="{ marginLeft: `${Math.min(each.depth, 6) * 14}px` }"
         >
           <p>
-            <button class="plain mono name" @click="focus.selected = `app:${each.app}`">{{ each.app }}</button>
+            <button class="plain mono name" @click="focus.selected = `app:${each.app}`">
+              {{ each.app }}
+            </button>
             takes <code>{{ each.because }}</code> from <code>{{ each.from }}</code> and
             <template v-if="each.publishes"
-              >publishes <code>{{ each.publishes.type }}</code> to <code>{{ each.publishes.to }}</code></template
+              >publishes <code>{{ each.publishes.type }}</code> to
+              <code>{{ each.publishes.to }}</code></template
             ><template v-else
               >hands on to
               <button class="plain mono name" @click="focus.selected = `app:${each.handedTo}`">
                 {{ each.handedTo }}
               </button></template
             >
-            <button class="plain link" @click="showInText(router, each.spot)">
+            {{ ' '
+            }}<button class="plain link" @click="showInText(router, each.spot)">
               {{ each.spot.doc }} {{ each.spot.line }}
             </button>
           </p>
