@@ -10,6 +10,13 @@ import { barrierAt, linePath, platePath } from './graph-lines.ts';
 import Overview from './Overview.vue';
 
 /** The routing graph, with the followed message's path lit. Drag or scroll to move, Ctrl and wheel to zoom, Tab and arrow keys to walk the nodes. */
+const props = withDefaults(
+  defineProps<{
+    /** The drawing is never made smaller than this, so that its words stay readable; it is moved instead. */
+    least?: number;
+  }>(),
+  { least: 0 },
+);
 const workspace = useWorkspace();
 const focus = useFocus();
 const frame = ref<HTMLElement>();
@@ -139,8 +146,12 @@ function goTo({ x, y }: { x: number; y: number }) {
 
 // until somebody moves it, the whole width stays in view
 let touched = false;
-onBeforeUnmount(workspace.keepDrawn());
+let keptDrawn = () => {};
+onBeforeUnmount(() => keptDrawn());
 onMounted(() => {
+  // how much room there is is known before it is drawn for the first time
+  give(frame.value!.getBoundingClientRect().width);
+  keptDrawn = workspace.keepDrawn();
   select(frame.value!).call(behaviour).on('dblclick.zoom', null);
   fit('width');
 });
@@ -148,8 +159,15 @@ watch(layout, () => !touched && fit('width'));
 useResizeObserver(frame, ([entry]) => {
   const { width, height } = entry!.contentRect;
   size.value = { width, height };
+  giveSoon(width);
   if (!touched) fit('width');
 });
+/** Tells how wide the drawing may be: plates grow with the window, and shrink a little where it is small. */
+function give(width: number) {
+  const room = Math.floor(width / (props.least || 1) / 20) * 20;
+  if (room > 0 && room !== workspace.showing.room) workspace.show({ room });
+}
+const giveSoon = useDebounceFn(give, 80);
 useEventListener(
   frame,
   'wheel',
@@ -172,9 +190,10 @@ function fit(what: 'width' | 'whole') {
   if (!layout.value || !box?.width) return;
   const wide = (box.width - 8) / layout.value.width;
   const scale = Math.min(1, what === 'whole' ? Math.min(wide, (box.height - 8) / layout.value.height) : wide);
-  const left = Math.max(4, (box.width - layout.value.width * scale) / 2);
+  const shown = what === 'width' ? Math.max(props.least, scale) : scale;
+  const left = Math.max(4, (box.width - layout.value.width * shown) / 2);
   room.value = left > 70;
-  select(frame.value!).call(behaviour.transform, zoomIdentity.translate(left, 4).scale(scale));
+  select(frame.value!).call(behaviour.transform, zoomIdentity.translate(left, 4).scale(shown));
 }
 
 function stateOf(node: PlacedNode & { view: NodeView }): string {
@@ -189,8 +208,11 @@ function stateOf(node: PlacedNode & { view: NodeView }): string {
   return names.join(' ');
 }
 
-const nameOn = (node: NodeView) => clip(node.name, node.role === 'publisher' ? 14 : 16);
-const noteOn = (node: NodeView) => clip(node.note, 21);
+/** Names are cut only where the plate has no room for them. */
+const widest = computed(() => (layout.value?.plate.width ?? 138) - 16);
+const nameOn = (node: NodeView) =>
+  clip(node.name, Math.floor((widest.value - (node.role === 'publisher' ? 16 : 0)) / 7.55));
+const noteOn = (node: NodeView) => clip(node.note, Math.floor(widest.value / 5.8));
 
 /** What is read out: first what stands on the plate, as it stands there (WCAG 2.2 §2.5.3), then all of it. */
 function describe(node: NodeView): string {

@@ -78,7 +78,14 @@ export const useWorkspace = defineStore('workspace', () => {
   const outline = shallowRef<OutlineGroup[]>([]);
   const messages = shallowRef<MessageView[]>([]);
   const drawing = shallowRef<Drawing>();
-  const showing = shallowRef<Showing>({ folded: [], near: '', depth: 2, compared: false });
+  const showing = shallowRef<Showing>({
+    folded: [],
+    near: '',
+    depth: 2,
+    only: [],
+    room: 0,
+    compared: false,
+  });
   /** The revision that the draft is compared with. */
   const compared = ref<number>();
   /** What went wrong in the worker itself; never in ordinary use. */
@@ -238,7 +245,11 @@ export const useWorkspace = defineStore('workspace', () => {
 
   async function draw(): Promise<void> {
     drawing.value =
-      (await core.drawing({ ...showing.value, folded: [...showing.value.folded] })) ?? drawing.value;
+      (await core.drawing({
+        ...showing.value,
+        folded: [...showing.value.folded],
+        only: [...showing.value.only],
+      })) ?? drawing.value;
   }
 
   /** Chooses what of the graph is drawn. */

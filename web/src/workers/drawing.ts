@@ -49,7 +49,11 @@ export function draw(
 
   edges.push(...becauseOf(graph, nodes));
 
-  const near = showing.near ? around(nodes, edges, showing) : undefined;
+  const near = showing.near
+    ? around(nodes, edges, showing)
+    : showing.only.length
+      ? neighbourhood(edges, showing.only, 1)
+      : undefined;
   const seen = near ? nodes.filter(({ id }) => near.has(id)) : nodes;
   const ways = near ? edges.filter(({ from, to }) => near.has(from) && near.has(to)) : edges;
   const { folds, foldOf, edges: left } = fold(seen, ways, toFold(seen, showing.folded));
@@ -60,7 +64,7 @@ export function draw(
     ...seen.filter(({ id }) => !foldOf.has(id)),
     ...folds.map(({ id, role, brokers, members }): NodeView => {
       const name = role === 'broker' ? brokers[0]! : `${members.length} ${role}s`;
-      const note = role === 'broker' ? `${members.length} folded` : brokers.join(', ');
+      const note = role === 'broker' ? held(members, graph) : brokers.join(', ');
       const broker = role === 'broker' ? brokers[0]! : '';
       return { id, role, broker, name, address: name, note, members: members.length };
     }),
@@ -71,7 +75,7 @@ export function draw(
   return {
     nodes: shown,
     edges: lines,
-    layout: layOut(shown, lines, kinds, before),
+    layout: layOut(shown, lines, kinds, before, showing.room),
     changes: changes.map((change) => ({ ...change, at: at(change, edges) })),
     whole: nodes.length,
   };
@@ -106,6 +110,17 @@ function becauseOf({ topology }: RoutingGraph, nodes: NodeView[]): EdgeView[] {
     }
   }
   return found;
+}
+
+/** What a folded broker holds: `3 exchanges, 8 queues`. */
+function held(members: readonly string[], graph: RoutingGraph): string {
+  const counts = new Map<string, number>();
+  for (const id of members) {
+    const role = graph.nodes.get(id)?.role ?? 'thing';
+    counts.set(role, (counts.get(role) ?? 0) + 1);
+  }
+  const plural = (role: string) => (role === 'alias' ? 'aliases' : `${role}s`);
+  return [...counts].map(([role, n]) => `${n} ${n === 1 ? role : plural(role)}`).join(', ');
 }
 
 function around(

@@ -11,11 +11,71 @@ const documents = readdirSync(folder)
   .map((name) => ({ name, text: readFileSync(join(folder, name), 'utf8') }));
 const graphOf = (change: (text: string) => string = (text) => text) =>
   buildGraph(readTopology(documents.map(({ name, text }) => ({ name, text: change(text) }))));
-const ALL: Showing = { folded: [], near: '', depth: 2, compared: false };
+const ALL: Showing = { folded: [], near: '', depth: 2, only: [], room: 0, compared: false };
 const show = (showing: Partial<Showing> = {}, before?: Layout, graph = graphOf()): Drawing =>
   draw(graph, undefined, new Map(), { ...ALL, ...showing }, before);
 
 const placeOf = ({ layout }: Drawing) => new Map(layout.nodes.map(({ id, x, y }) => [id, { x, y }]));
+
+describe('room', () => {
+  const width = (room: number) => show({ room }).layout;
+
+  test('plates grow with their names as far as the window lets them, and the drawing stays within it', () => {
+    const [narrow, usual, wide] = [width(700), width(1150), width(1800)];
+    expect(narrow.plate.width).toBe(118);
+    expect(usual.plate.width).toBeGreaterThan(narrow.plate.width);
+    expect(wide.plate.width).toBeGreaterThan(usual.plate.width);
+    expect(usual.width).toBeLessThanOrEqual(1150);
+    expect(wide.width).toBeLessThanOrEqual(1800);
+    // the longest name of the demo has room then
+    const longest = Math.max(...show().nodes.map(({ name }) => name.length));
+    expect(wide.plate.width).toBeGreaterThanOrEqual(longest * 7.6);
+    expect(width(20_000).plate.width).toBeLessThanOrEqual(236);
+  });
+
+  test('only what is followed and what is next to it is drawn, where that is asked for', () => {
+    const few = show({ only: ['queue:mainland/boards'] });
+    expect(few.nodes.length).toBeLessThan(show().nodes.length / 3);
+    expect(few.nodes.map(({ id }) => id)).toContain('taker:departure-board');
+    expect(few.nodes.map(({ id }) => id)).toContain('exchange:mainland/sailings');
+  });
+
+  test('a folded broker says what it holds', () => {
+    const broker = show({ folded: ['islet'] }).nodes.find(({ id }) => id === 'broker:islet');
+    expect(broker!.note).toBe('2 exchanges, 3 queues');
+  });
+
+  test('words on lines meet no plate, no other words and no other line', () => {
+    const { layout } = show({ room: 1500 });
+    const labels = layout.edges.flatMap(({ id, label, points }) =>
+      label
+        ? [
+            {
+              id,
+              points,
+              x: label.x - label.text.length * 3.35,
+              y: label.y - 11,
+              width: label.text.length * 6.7,
+              height: 13,
+            },
+          ]
+        : [],
+    );
+    expect(labels.length).toBeGreaterThan(8);
+    for (const box of labels)
+      for (const { id, points } of layout.edges) {
+        if (id === box.id) continue;
+        for (const [i, to] of points.entries()) {
+          const from = points[i - 1];
+          if (!from || from.x !== to.x) continue;
+          const [top, bottom] = [Math.min(from.y, to.y), Math.max(from.y, to.y)];
+          const meets =
+            to.x > box.x && to.x < box.x + box.width && bottom > box.y && top < box.y + box.height;
+          expect([box.id, id, meets]).toEqual([box.id, id, false]);
+        }
+      }
+  });
+});
 
 describe('the drawn demo', () => {
   const drawn = show();

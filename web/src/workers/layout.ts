@@ -7,9 +7,11 @@
 import { arrange, type Arrangement } from '@vondle/core/analysis';
 import type { Band, EdgeView, Layout, NodeView, PlacedEdge } from './views.ts';
 
-const PLATE = { width: 138, height: 38 };
+/** A plate grows with the longest name on it as far as there is room, and shrinks a little where there is none. */
+const PLATE = { least: 118, usual: 138, most: 236, height: 38, letter: 7.6, round: 38 };
 /** Between plates, beside a passing line, between passing lines; the first leaves room for words over lines. */
 const SPACING = { plate: PLATE.height, between: 14, beside: 14, lines: 16 };
+const MARGIN = 14;
 /** Room between the columns: narrow beside apps, wide where bindings carry words. */
 const GAP = { narrow: 44, wide: 86 };
 const BAND_PAD = { top: 30, bottom: 14, side: 14 };
@@ -72,12 +74,14 @@ const rank = ({ lane, sub }: Slot) => (lane === 2 ? 2 + sub : lane < 2 ? lane : 
 /**
  * @param brokers the kind of each broker, in words
  * @param before where everything stood, so that a small edit moves little
+ * @param room how wide the drawing may be without being made smaller; 0 where that is not known
  */
 export function layOut(
   nodes: readonly NodeView[],
   edges: readonly EdgeView[],
   brokers: ReadonlyMap<string, string>,
   before?: Layout,
+  room = 0,
 ): Layout {
   const byId = new Map(nodes.map((node) => [node.id, node]));
   const slots = slotsOf(nodes, edges);
@@ -102,7 +106,8 @@ export function layOut(
   // a band that is mostly new is put in order anew
   const isKnown = (own: readonly NodeView[]) =>
     earlier !== undefined && own.filter(({ id }) => earlier.has(id)).length >= 0.7 * own.length;
-  const columns = columnsOf(slots.values());
+  const columns = columnsOf(slots.values(), nodes, room);
+  const plate = { width: columns.width, height: PLATE.height };
 
   const placed = new Map<string, Point>();
   const lines = new Map<string, PlacedEdge>();
@@ -119,7 +124,7 @@ export function layOut(
     const top = y + BAND_PAD.top;
     for (const [id, middle] of arranged.heights)
       placed.set(id, { x: columns.at(rank(slots.get(id)!)), y: top + middle - PLATE.height / 2 });
-    for (const line of linesOf(inside.get(broker) ?? [], arranged, top, placed, columns.at))
+    for (const line of linesOf(inside.get(broker) ?? [], arranged, top, placed, columns.at, plate))
       lines.set(line.id, line);
     const height = BAND_PAD.top + arranged.height + BAND_PAD.bottom;
     bands.push({ broker, kind: brokers.get(broker) ?? '', x: 0, y, width: 0, height });
@@ -127,25 +132,25 @@ export function layOut(
   }
 
   const left = columns.laneLeft(1) - BAND_PAD.side;
-  const right = columns.laneLeft(3) + PLATE.width + BAND_PAD.side;
+  const right = columns.laneLeft(3) + plate.width + BAND_PAD.side;
   for (const band of bands) Object.assign(band, { x: left, width: right - left });
 
   let crossing = 0;
-  const told: Box[] = [];
   for (const edge of edges) {
     if (lines.has(edge.id)) continue;
     const [from, to] = [placed.get(edge.from), placed.get(edge.to)];
     if (!from || !to) continue;
-    lines.set(edge.id, apart(crossBands(edge, from, to, slots, bands, left, crossing++), told));
+    lines.set(edge.id, crossBands(edge, from, to, slots, bands, left, crossing++, plate));
   }
 
-  label(lines, edges, placed);
+  label(lines, edges, placed, plate);
 
   const used = new Set([...slots.values()].map(({ lane }) => lane));
   return {
-    width: columns.laneLeft(4) + PLATE.width + 14,
+    // a line from one taker to another runs round the right of both
+    width: columns.laneLeft(4) + plate.width + (edges.some(({ kind }) => kind === 'hands') ? 2 : 1) * MARGIN,
     height: y,
-    plate: PLATE,
+    plate,
     bands: bands.filter((band) => brokers.has(band.broker)),
     // over a lane that nothing stands in its words would run into the next one's
     lanes: LANES.flatMap((title, index) => (used.has(index) ? [{ title, x: columns.laneLeft(index) }] : [])),
@@ -179,21 +184,29 @@ function homes(
 }
 
 /** The columns that all bands share, wide enough apart for the words on lines. */
-function columnsOf(slots: Iterable<Slot>) {
+function columnsOf(slots: Iterable<Slot>, nodes: readonly NodeView[], room: number) {
   const keys = new Map<number, { lane: number; sub: number; x: number }>();
   for (const lane of LANES.keys()) if (lane !== 2) keys.set(rank({ lane, sub: 0 }), { lane, sub: 0, x: 0 });
   for (const slot of slots) keys.set(rank(slot), { ...slot, x: 0 });
   const ordered = [...keys.values()].sort((a, b) => rank(a) - rank(b));
+  const gapBefore = ({ lane }: Slot) => (lane === 1 || lane === 4 ? GAP.narrow : GAP.wide);
+  const gaps = ordered.slice(1).reduce((sum, key) => sum + gapBefore(key), 0);
+  const longest = nodes.reduce((most, { name }) => Math.max(most, [...name].length), 0);
+  const wanted = Math.min(PLATE.most, Math.max(PLATE.usual, longest * PLATE.letter + PLATE.round));
+  const fits = room > 0 ? Math.floor((room - gaps - 2 * MARGIN) / ordered.length) : PLATE.usual;
+  const width = Math.round(Math.min(wanted, Math.max(PLATE.least, fits)));
   ordered.forEach((key, i) => {
     const before = ordered[i - 1];
-    const gap = key.lane === 1 || key.lane === 4 ? GAP.narrow : GAP.wide;
-    key.x = before ? before.x + PLATE.width + gap : 14;
+    key.x = before ? before.x + width + gapBefore(key) : MARGIN;
   });
   return {
+    width,
     at: (of: number) => keys.get(of)!.x,
     laneLeft: (lane: number) => (ordered.find((key) => key.lane >= lane) ?? ordered.at(-1)!).x,
   };
 }
+
+type Size = Layout['plate'];
 
 /** The lines of a band: from plate to plate, level where they pass a column, side by side at their plates. */
 function linesOf(
@@ -202,8 +215,9 @@ function linesOf(
   top: number,
   placed: ReadonlyMap<string, Point>,
   xAt: (rank: number) => number,
+  plate: Size,
 ): PlacedEdge[] {
-  const middle = (id: string) => placed.get(id)!.y + PLATE.height / 2;
+  const middle = (id: string) => placed.get(id)!.y + plate.height / 2;
   const starts = sideBySide(edges, 'from', (edge) => {
     const [first] = passes.get(edge.id) ?? [];
     return first ? top + first.height : middle(edge.to);
@@ -215,10 +229,10 @@ function linesOf(
   return edges.map((edge) => ({
     id: edge.id,
     points: [
-      { x: placed.get(edge.from)!.x + PLATE.width, y: middle(edge.from) + starts.get(edge.id)! },
+      { x: placed.get(edge.from)!.x + plate.width, y: middle(edge.from) + starts.get(edge.id)! },
       ...(passes.get(edge.id) ?? []).flatMap((pass) => [
         { x: xAt(pass.rank), y: top + pass.height },
-        { x: xAt(pass.rank) + PLATE.width, y: top + pass.height },
+        { x: xAt(pass.rank) + plate.width, y: top + pass.height },
       ]),
       { x: placed.get(edge.to)!.x, y: middle(edge.to) + ends.get(edge.id)! },
     ],
@@ -248,31 +262,6 @@ function sideBySide(
   return found;
 }
 
-/** Moves the words on a line along its gutter until they meet no other's; without room they are left out. */
-function apart(line: PlacedEdge, told: Box[]): PlacedEdge {
-  const { label: words, points, ...rest } = line;
-  if (!words) return line;
-  const level = points.slice(1).flatMap((to, i) => {
-    const from = points[i]!;
-    return from.y === to.y ? [{ left: Math.min(from.x, to.x), right: Math.max(from.x, to.x), y: to.y }] : [];
-  });
-  const run = level.sort((a, b) => b.right - b.left - (a.right - a.left))[0];
-  const width = [...words.text].length * LABEL.character;
-  for (const part of run ? [0.5, 0.25, 0.75, 0.12, 0.88] : []) {
-    const x = run!.left + (run!.right - run!.left) * part;
-    const box = {
-      x: x - width / 2 - 6,
-      y: words.y - LABEL.height,
-      width: width + 12,
-      height: LABEL.height + 4,
-    };
-    if (told.some((other) => overlap(box, other))) continue;
-    told.push(box);
-    return { ...rest, points, label: { ...words, x } };
-  }
-  return { ...rest, points };
-}
-
 interface Box {
   x: number;
   y: number;
@@ -284,45 +273,62 @@ const overlap = (a: Box, b: Box) =>
   a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height;
 
 /**
- * Puts words on lines where there is room: on the longest level stretch, else where the line comes
- * in at its target. A label that would meet a plate or another label is left out; it is still told
- * when the line is pointed at.
+ * Puts words on lines where there is room: along a level stretch, the longest first, else where the line
+ * comes in at its target. Words that would meet a plate, other words or another line are left out; they are
+ * still told when the line is pointed at.
  */
 function label(
   lines: Map<string, PlacedEdge>,
   edges: readonly EdgeView[],
   placed: ReadonlyMap<string, Point>,
+  plate: Size,
 ): void {
-  const taken: Box[] = [...placed.values()].map(({ x, y }) => ({ x, y, ...PLATE }));
+  const taken: Box[] = [...placed.values()].map(({ x, y }) => ({ x, y, ...plate }));
   // in a crowd every label would meet some line; there the halo behind the words must do
-  const courses = edges.length > 300 ? [] : [...lines.values()].map(({ points }) => course(points));
-  const crossed = (box: Box) =>
-    courses.some((at) => at.some((point) => overlap(box, { ...point, width: 0, height: 0 })));
+  const courses =
+    edges.length > 300 ? [] : [...lines.values()].map(({ id, points }) => ({ id, at: course(points) }));
+  const crossed = (box: Box, own: string) =>
+    courses.some(
+      ({ id, at }) => id !== own && at.some((point) => overlap(box, { ...point, width: 0, height: 0 })),
+    );
   for (const { id, label: words } of edges) {
     const line = lines.get(id);
-    if (!line || !words || line.label) continue;
+    if (!line || !words) continue;
     const { points } = line;
     const last = points.at(-1)!;
     const level = points
       .slice(1)
-      .map((to, i) => ({ from: points[i]!, to }))
-      .filter(({ from, to }) => Math.abs(from.y - to.y) < 1 && to.x - from.x > 40)
-      .sort((a, b) => b.to.x - b.from.x - (a.to.x - a.from.x));
+      .map((to, i) => ({
+        left: Math.min(points[i]!.x, to.x),
+        right: Math.max(points[i]!.x, to.x),
+        from: points[i]!,
+        to,
+      }))
+      .filter(({ from, to, left, right }) => Math.abs(from.y - to.y) < 1 && right - left > 40)
+      .sort((a, b) => b.right - b.left - (a.right - a.left));
     const rooms = [
-      ...level.map(({ from, to }) => ({ x: from.x + 8, right: to.x - 8, y: from.y })),
-      { x: last.x - GAP.wide + 14, right: last.x - 6, y: last.y },
+      ...level.map(({ left, right, from }) => ({ left: left + 8, right: right - 8, y: from.y })),
+      { left: last.x - GAP.wide + 14, right: last.x - 6, y: last.y },
     ];
-    for (const room of rooms) {
-      const text = clip(words, Math.floor((room.right - room.x) / LABEL.character));
-      const width = [...text].length * LABEL.character;
-      const x = (room.x + room.right) / 2;
-      const box = { x: x - width / 2, y: room.y - LABEL.height - 2, width, height: LABEL.height };
-      if (text.length < 4 && text !== words) continue;
-      if (taken.some((other) => overlap(box, other)) || crossed(box)) continue;
-      taken.push(box);
-      lines.set(id, { ...line, label: { x, y: room.y - 4, text } });
-      break;
-    }
+    const found = rooms
+      .flatMap((room) => [...placesIn(room, words)])
+      .find(({ box }) => !taken.some((other) => overlap(box, other)) && !crossed(box, id));
+    if (!found) continue;
+    taken.push(found.box);
+    lines.set(id, { ...line, label: found.label });
+  }
+}
+
+/** Where along a level stretch words could stand: in its middle first, then to either side. */
+function* placesIn(room: { left: number; right: number; y: number }, words: string) {
+  const text = clip(words, Math.floor((room.right - room.left) / LABEL.character));
+  if (text.length < 4 && text !== words) return;
+  const width = [...text].length * LABEL.character;
+  const slack = room.right - room.left - width;
+  for (const part of slack > 20 ? [0.5, 0.25, 0.75, 0.1, 0.9] : [0.5]) {
+    const x = room.left + width / 2 + slack * part;
+    const box = { x: x - width / 2, y: room.y - LABEL.height - 2, width, height: LABEL.height };
+    yield { label: { x, y: room.y - 4, text }, box };
   }
 }
 
@@ -356,18 +362,19 @@ function crossBands(
   bands: readonly Band[],
   left: number,
   count: number,
+  plate: Size,
 ): PlacedEdge {
-  const start = { x: from.x + PLATE.width, y: from.y + PLATE.height / 2 };
-  const end = { x: to.x, y: to.y + PLATE.height / 2 };
+  const start = { x: from.x + plate.width, y: from.y + plate.height / 2 };
+  const end = { x: to.x, y: to.y + plate.height / 2 };
   const shift = (count % 4) * 4;
   const out = start.x + 10 + shift;
   // one store to another: round the right of both
   if (from.x === to.x) {
-    const back = { x: to.x + PLATE.width, y: end.y + 6 };
+    const back = { x: to.x + plate.width, y: end.y + 6 };
     return { id: edge.id, points: [start, { x: out, y: start.y }, { x: out, y: back.y }, back] };
   }
   // neighbouring columns see each other through the corridor between them
-  if (end.x > start.x && end.x - start.x < PLATE.width) return { id: edge.id, points: [start, end] };
+  if (end.x > start.x && end.x - start.x < plate.width) return { id: edge.id, points: [start, end] };
   const into = slots.get(edge.to)!.lane === 1 ? left - 10 - shift : end.x - 14 - shift;
   const home = bands.find((each) => start.y >= each.y && start.y <= each.y + each.height);
   const down = end.y > start.y || (home !== undefined && end.y >= home.y);
@@ -382,6 +389,5 @@ function crossBands(
     { x: into, y: end.y },
     end,
   ];
-  if (!edge.label) return { id: edge.id, points };
-  return { id: edge.id, points, label: { x: (out + into) / 2, y: gutter - 4, text: edge.label } };
+  return { id: edge.id, points };
 }

@@ -263,6 +263,10 @@ export interface Showing {
   /** Only what is around this node, where it is not empty. */
   near: string;
   depth: number;
+  /** Only these and what is next to them, where there are any. */
+  only: string[];
+  /** How wide the drawing may be without being made smaller. */
+  room: number;
   /** Whether what was removed since the revision compared with is drawn too. */
   compared: boolean;
 }

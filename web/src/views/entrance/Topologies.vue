@@ -10,6 +10,7 @@ import { useSession } from '../../stores/session.ts';
 import { ago } from './ago.ts';
 import { readFolder } from './folder.ts';
 import Shape from './Shape.vue';
+import State from './State.vue';
 
 /** The page one comes in by: what there is and how it stands, and every way to begin. */
 const session = useSession();
@@ -95,7 +96,6 @@ async function signOut() {
   await router.push('/sign-in');
 }
 
-const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
 const stands = ({ environments }: TopologyEntry) =>
   environments
     .map(({ environment, revisions, whole }) =>
@@ -210,38 +210,7 @@ const stands = ({ environments }: TopologyEntry) =>
           <p v-if="topology.environments.length" class="soft">{{ stands(topology) }}</p>
         </div>
         <div class="state">
-          <template v-for="glance in [glances[topology.slug]]" :key="0">
-            <span v-if="!glance" class="soft">looking …</span>
-            <span v-else-if="glance === 'unknown'" class="soft">not looked through</span>
-            <template v-else-if="glance.large"><span class="soft">very large: open it to see</span></template>
-            <template v-else>
-              <span v-if="glance.findings.error" class="error">{{
-                count(glance.findings.error, 'error')
-              }}</span>
-              <span v-if="glance.findings.warning" class="warning">{{
-                count(glance.findings.warning, 'warning')
-              }}</span>
-              <span v-if="!glance.counts.brokers && !glance.counts.messages" class="soft"
-                >nothing declared yet</span
-              >
-              <span v-else-if="!glance.findings.error && !glance.findings.warning" class="good"
-                >no findings</span
-              >
-              <span v-if="glance.expectations.broken" class="error"
-                >{{ count(glance.expectations.broken, 'expectation') }} broken</span
-              >
-              <span v-else-if="glance.expectations.kept" class="good"
-                >{{ count(glance.expectations.kept, 'expectation') }} kept</span
-              >
-              <span class="soft"
-                >{{ count(glance.counts.brokers, 'broker') }}, {{ count(glance.counts.queues, 'store') }},
-                {{ count(glance.counts.apps, 'app') }}</span
-              >
-              <span v-if="glance.environments.length" class="soft"
-                >for {{ glance.environments.join(', ') }}</span
-              >
-            </template>
-          </template>
+          <State :glance="glances[topology.slug]" />
         </div>
       </li>
     </ul>
@@ -358,8 +327,5 @@ h1 {
   justify-items: end;
   text-align: right;
   font-weight: 600;
-}
-.state .soft {
-  font-weight: 400;
 }
 </style>

@@ -1,13 +1,17 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, onBeforeUnmount, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import FollowBar from '../../parts/FollowBar.vue';
 import Graph from '../../parts/Graph.vue';
+import { useFocus } from '../../stores/focus.ts';
+import { useWorkspace } from '../../stores/workspace.ts';
 import Compose from './Compose.vue';
 import Kept from './Kept.vue';
 import Many from './Many.vue';
 import Outcome from './Outcome.vue';
 
+const workspace = useWorkspace();
+const focus = useFocus();
 const route = useRoute();
 const router = useRouter();
 const WAYS = [
@@ -19,6 +23,17 @@ const way = computed({
   get: () => WAYS.find(({ id }) => id === route.query.of)?.id ?? 'one',
   set: (id) => void router.replace({ query: { ...route.query, of: id === 'one' ? undefined : id } }),
 });
+
+/** Beside the words there is room for the followed way and what is next to it, not for everything. */
+watch(
+  () =>
+    Object.keys(focus.followed?.lit.nodes ?? {})
+      .sort()
+      .join('\n'),
+  (ids) => workspace.show({ only: ids ? ids.split('\n') : [] }),
+  { immediate: true },
+);
+onBeforeUnmount(() => workspace.show({ only: [] }));
 </script>
 
 <template>
@@ -46,7 +61,7 @@ const way = computed({
           <Outcome />
         </template>
       </div>
-      <Graph class="drawing" />
+      <Graph class="drawing" :least="0.92" />
     </template>
   </div>
 </template>
@@ -54,7 +69,7 @@ const way = computed({
 <style scoped>
 .trace {
   display: grid;
-  grid-template: 40px minmax(0, 1fr) / 460px minmax(0, 1fr);
+  grid-template: 40px minmax(0, 1fr) / 440px minmax(0, 1fr);
   min-height: 0;
 }
 .bar {
