@@ -17,6 +17,8 @@ import { revisionRoutes } from './revisions/routes.ts';
 import { rolloutRoutes } from './rollouts/routes.ts';
 import type { Rollouts } from './rollouts/service.ts';
 import type { Sealer } from './secrets.ts';
+import type { Allowed } from './targets/allowed.ts';
+import type { BuiltIn } from './targets/amqp/built-in.ts';
 import { topologyRoutes } from './topologies/routes.ts';
 import type { Work } from './work/pool.ts';
 
@@ -24,6 +26,10 @@ export interface Parts {
   readonly connection: Connection;
   readonly log: Logger;
   readonly sealer: Sealer;
+  /** Where targets may lead. */
+  readonly allowed: Allowed;
+  /** The broker that came with the installation. */
+  readonly builtIn?: BuiltIn;
   readonly rollouts: Rollouts;
   readonly work: Work;
   readonly changes: Changes;
@@ -43,7 +49,7 @@ const READY_MS = 2000;
 
 /** Puts the server together. */
 export function createApp(parts: Parts): Hono<Env> {
-  const { connection, log, sealer, rollouts, work, changes } = parts;
+  const { connection, log, sealer, allowed, rollouts, work, changes } = parts;
   const { db } = connection;
   const app = new Hono<Env>();
   app.onError((error, c) => {
@@ -113,7 +119,7 @@ export function createApp(parts: Parts): Hono<Env> {
   for (const routes of [
     topologyRoutes(db, work, sending),
     revisionRoutes(db, sending),
-    targetRoutes(db, sealer, work),
+    targetRoutes(db, { sealer, allowed }, work, parts.builtIn),
     rolloutRoutes(db, rollouts, changes),
   ]) {
     app.route('/api/topologies', routes);

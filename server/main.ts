@@ -67,6 +67,8 @@ const app = createApp({
   connection,
   log,
   sealer,
+  allowed,
+  ...(settings.demoBroker ? { builtIn: settings.demoBroker } : {}),
   rollouts,
   work,
   changes,

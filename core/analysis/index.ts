@@ -1,4 +1,5 @@
 export { type Question, answerInWords, askAccess } from './access/ask.ts';
+export { type IfControlled, ifControlled, isOpen } from './access/controlled.ts';
 export { labelsOf, reachOfLabel } from './access/label.ts';
 export { type Cell, callersOf, cellsOf, needInWords, subjectsOf } from './access/matrix.ts';
 export { type Need, isMet } from './access/needs.ts';

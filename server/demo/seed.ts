@@ -9,7 +9,7 @@ import { drafts, people } from '../db/schema.ts';
 import { setTarget, type Openers } from '../environments/store.ts';
 import { hashPassword } from '../people/passwords.ts';
 import { insertRevision } from '../revisions/store.ts';
-import { AmqpBroker } from '../targets/amqp/broker.ts';
+import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
 import type { Rollouts } from '../rollouts/service.ts';
 import { rolloutOf, rolloutsOf } from '../rollouts/store.ts';
 import { addMember, insertTopology, putDocuments, topologyFor } from '../topologies/store.ts';
@@ -84,7 +84,7 @@ const LIVE_REVISION = 2;
 export async function connectDemo(
   db: Database,
   { sealer, allowed }: Openers,
-  broker: { readonly amqp: string; readonly http: string },
+  broker: BuiltIn,
   service: Rollouts,
 ): Promise<void> {
   const somebody = async (handle: string) => (await db.select().from(people).where(eq(people.handle, handle)))[0];
@@ -95,12 +95,7 @@ export async function connectDemo(
   const targets: { readonly environment: string; readonly id: number }[] = [];
   for (const [environment, name] of PLACES) {
     const vhost = `${environment}-${name}`;
-    const addresses = { amqp: `${broker.amqp}/${vhost}`, http: broker.http };
-    const reached = new AmqpBroker(addresses, allowed);
-    const user = decodeURIComponent(new URL(broker.amqp).username);
-    await reached.ask(reached.path('vhosts'), { method: 'PUT', body: {} });
-    const all = { configure: '.*', write: '.*', read: '.*' };
-    await reached.ask(reached.path('permissions', user), { method: 'PUT', body: all });
+    const addresses = await placeOn(broker, allowed, vhost);
     const id = await db.transaction((tx) =>
       setTarget(tx, sealer, { topologyId: topology.id, environment, broker: name, kind: 'amqp', addresses }),
     );

@@ -4,8 +4,9 @@ import { record, type Database } from '../db/connect.ts';
 import { body, check, numberIn } from '../http/input.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
-import type { Sealer } from '../secrets.ts';
-import { amqpAddresses } from '../targets/amqp/address.ts';
+import { amqpAddresses, type AmqpAddresses } from '../targets/amqp/address.ts';
+import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
+import { BrokerTrouble } from '../targets/amqp/trouble.ts';
 import { allowed } from '../topologies/service.ts';
 import type { Work } from '../work/pool.ts';
 import {
@@ -16,6 +17,7 @@ import {
   setTarget,
   targetsOf,
   unprotect,
+  type Openers,
 } from './store.ts';
 
 const name = (what: string) =>
@@ -30,8 +32,16 @@ const targetInput = object({
   kind: string()
     .oneOf(['amqp'] as const)
     .required(),
-  addresses: amqpAddresses.required(),
-}).noUnknown();
+  addresses: amqpAddresses.optional().default(undefined),
+  /** A place on the broker that came with the installation, instead of addresses. */
+  builtIn: boolean().oneOf([true]).optional(),
+})
+  .noUnknown()
+  .test(
+    'one',
+    'say the addresses, or `builtIn: true`',
+    ({ addresses, builtIn }) => Boolean(addresses) !== Boolean(builtIn),
+  );
 
 const protectionInput = object({ protected: boolean().required() }).noUnknown();
 
@@ -42,12 +52,40 @@ const IN_USE = (environment: string, broker: string) =>
     `A rollout is being carried out on ${broker} in ${environment}; wait for its end, or stop it.`,
   );
 
-/** Broker connections of a topology's environments. Addresses go in and never come out again. */
-export function targetRoutes(db: Database, sealer: Sealer, work: Work): Hono<Env> {
+/**
+ * Broker connections of a topology's environments. Addresses go in and never come out again.
+ * @param builtIn the broker that came with the installation, if one did
+ */
+export function targetRoutes(
+  db: Database,
+  { sealer, allowed: mayReach }: Openers,
+  work: Work,
+  builtIn?: BuiltIn,
+): Hono<Env> {
+  async function place(vhost: string): Promise<AmqpAddresses> {
+    if (!builtIn)
+      throw new Problem(409, 'No such broker', 'There is no built-in broker here; say the addresses of one.');
+    try {
+      return await placeOn(builtIn, mayReach, vhost);
+    } catch (error) {
+      if (!(error instanceof BrokerTrouble)) throw error;
+      throw new Problem(
+        502,
+        'Broker not reached',
+        `The built-in broker could not be asked: ${error.message}.`,
+      );
+    }
+  }
+
   return new Hono<Env>()
     .get('/:slug/targets', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
       return c.json(await targetsOf(db, topology.id));
+    })
+    .get('/:slug/targets/places', async (c) => {
+      const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
+      const { environments, brokers } = await work.run('declared', { topologyId: topology.id });
+      return c.json({ environments, brokers, builtIn: builtIn !== undefined });
     })
     .put('/:slug/targets', async (c) => {
       const person = c.get('person');
@@ -66,6 +104,7 @@ export function targetRoutes(db: Database, sealer: Sealer, work: Work): Hono<Env
       };
       known('environment', environment, declared.environments);
       known('broker', broker, declared.brokers);
+      const addresses = input.addresses ?? (await place(`${topology.slug}-${environment}-${broker}`));
       const target = await db.transaction(async (tx) => {
         if (await isInUse(tx, topology.id, input)) throw IN_USE(environment, broker);
         await record(tx, 'set target', {
@@ -73,7 +112,13 @@ export function targetRoutes(db: Database, sealer: Sealer, work: Work): Hono<Env
           topologyId: topology.id,
           details: { environment, broker },
         });
-        return setTarget(tx, sealer, { topologyId: topology.id, ...input });
+        return setTarget(tx, sealer, {
+          topologyId: topology.id,
+          environment,
+          broker,
+          kind: input.kind,
+          addresses,
+        });
       });
       return c.json({ id: target });
     })

@@ -16,6 +16,7 @@ import { hashPassword } from '../people/passwords.ts';
 import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/service.ts';
 import { sealer, type Sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
+import type { BuiltIn } from '../targets/amqp/built-in.ts';
 import type { Role } from '../topologies/store.ts';
 import { Work, type Limits } from '../work/pool.ts';
 
@@ -62,6 +63,7 @@ export interface Wishes {
   readonly work?: Limits;
   readonly patience?: Patience;
   readonly allowed?: string;
+  readonly builtIn?: BuiltIn;
 }
 
 export async function harness(wishes: Wishes = {}): Promise<Harness> {
@@ -98,6 +100,8 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     connection,
     log,
     sealer: seal,
+    allowed: openers.allowed,
+    ...(wishes.builtIn ? { builtIn: wishes.builtIn } : {}),
     rollouts,
     work,
     changes,

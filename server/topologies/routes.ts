@@ -56,11 +56,12 @@ export function slugFor(name: string): string {
 /** What a new topology begins with: words on how to begin, and nothing that is in the way of it. */
 export const starter = (name: string): string => `# ${name.replace(/\s+/g, ' ')}
 #
-# What travels, who sends and takes it, and the brokers between them are declared here. The text is checked as
-# you type; Ctrl Space says what may stand where. For example:
+# Declare here what travels, who sends and takes it, and the brokers
+# between. It is checked as you type; Ctrl Space says what may stand
+# where. For example:
 #
 # messages:
-#   boat-left: { key: "boat.{pier}.left", headers: { pier: { enum: [north, south] } } }
+#   boat-left: { key: "boat.{pier}.left" }
 # apps:
 #   harbour: { publishes: [{ message: boat-left, to: main/boats }] }
 #   board: { consumes: [{ from: main/board }] }

@@ -111,6 +111,13 @@ export interface Target {
   environment: string;
   broker: string;
 }
+/** What may be connected: the environments and brokers that are declared. */
+export interface Places {
+  environments: string[];
+  brokers: string[];
+  /** Whether there is a broker that came with the installation. */
+  builtIn: boolean;
+}
 export type RolloutState = 'planned' | 'applying' | 'applied' | 'failed' | 'stopped' | 'interrupted';
 export interface RolloutEntry {
   id: number;
@@ -215,6 +222,13 @@ export const api = {
     ask<{ documents: TextDocument[] }>('GET', `${at(slug)}/revisions/${number}`),
   saveRevision: (slug: string, version: number, words: string) =>
     ask<{ number: number; version: number }>('POST', `${at(slug)}/revisions`, { version, words }),
+  places: (slug: string) => ask<Places>('GET', `${at(slug)}/targets/places`),
+  setTarget: (
+    slug: string,
+    target: { environment: string; broker: string; kind: 'amqp' } & (
+      { builtIn: true } | { addresses: { amqp: string; http: string } }
+    ),
+  ) => ask<{ id: number }>('PUT', `${at(slug)}/targets`, target),
   targets: (slug: string) => ask<Target[]>('GET', `${at(slug)}/targets`),
   rollouts: (slug: string) => ask<RolloutEntry[]>('GET', `${at(slug)}/rollouts`),
   rollout: (slug: string, id: number) => ask<Rollout>('GET', `${at(slug)}/rollouts/${id}`),

@@ -7,6 +7,7 @@ import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
 import { barrierAt, linePath, platePath } from './graph-lines.ts';
+import NextStep from './NextStep.vue';
 import Overview from './Overview.vue';
 
 /** The routing graph, with the followed message's path lit. Drag or scroll to move, Ctrl and wheel to zoom, Tab and arrow keys to walk the nodes. */
@@ -211,7 +212,10 @@ function stateOf(node: PlacedNode & { view: NodeView }): string {
 /** Names are cut only where the plate has no room for them. */
 const widest = computed(() => (layout.value?.plate.width ?? 138) - 16);
 const nameOn = (node: NodeView) =>
-  clip(node.name, Math.floor((widest.value - (node.role === 'publisher' ? 16 : 0)) / 7.55));
+  clip(
+    node.name,
+    Math.floor((widest.value - (node.role === 'publisher' ? 16 : 0) - (node.worst ? 14 : 0)) / 7.55),
+  );
 const noteOn = (node: NodeView) => clip(node.note, Math.floor(widest.value / 5.8));
 
 /** What is read out: first what stands on the plate, as it stands there (WCAG 2.2 §2.5.3), then all of it. */
@@ -378,10 +382,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
         </g>
       </g>
     </svg>
-    <p v-if="layout && nodes.length === 0" class="empty soft">
-      Nothing is declared yet. Begin in Declare with a broker and its queues, or with an app and what it
-      publishes.
-    </p>
+    <div v-if="layout && nodes.length === 0" class="empty"><NextStep /></div>
     <Overview
       v-if="layout && wantsOverview"
       v-model="overview"

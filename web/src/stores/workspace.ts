@@ -56,6 +56,7 @@ export const useWorkspace = defineStore('workspace', () => {
     name: '',
     counts: NONE,
     environments: { names: [], parameters: {} },
+    has: { brokers: 0, messages: 0, apps: 0, publishes: 0 },
     empty: false,
   });
   /** What the checks found; a finding that stays is the same object. */
@@ -88,6 +89,8 @@ export const useWorkspace = defineStore('workspace', () => {
   });
   /** The revision that the draft is compared with. */
   const compared = ref<number>();
+  /** Whether the dialog that saves a revision is open. */
+  const savingRevision = ref(false);
   /** What went wrong in the worker itself; never in ordinary use. */
   const trouble = ref('');
   /** The names of the documents; one list for as long as none comes, goes or changes. */
@@ -487,6 +490,7 @@ export const useWorkspace = defineStore('workspace', () => {
     compared,
     trouble,
     canWrite,
+    savingRevision,
     open,
     changed,
     typeIn,

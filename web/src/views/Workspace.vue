@@ -42,7 +42,6 @@ const route = useRoute();
 const router = useRouter();
 const opened = ref(false);
 const trouble = ref('');
-const dialog = ref(false);
 const words = ref('');
 const saveTrouble = ref('');
 
@@ -136,11 +135,46 @@ useEventListener('keydown', (event: KeyboardEvent) => {
   }
 });
 
+/** What can be done with the revision, and what cannot, and why: the server holds to the same. */
+const afterwards = computed(() => {
+  const inTheWay = [
+    ...(errors.value ? [plural(errors.value, 'error')] : []),
+    ...(broken.value ? [`${plural(broken.value, 'expectation')} broken`] : []),
+  ].join(' and ');
+  const connected = workspace.standings.length > 0;
+  return [
+    { can: true, how: '', words: 'be compared with, by everybody' },
+    connected
+      ? {
+          can: true,
+          how: '',
+          words:
+            'be carried out on a broker that is connected, errors or not: a rehearsal is where they show',
+        }
+      : {
+          can: false,
+          how: 'soft',
+          words: 'be carried out yet: no broker is connected; that is done in Rollout',
+        },
+    inTheWay
+      ? {
+          can: false,
+          how: 'error',
+          words: `go to a protected environment: ${inTheWay} ${errors.value + broken.value === 1 ? 'is' : 'are'} in the way`,
+        }
+      : {
+          can: true,
+          how: '',
+          words: 'go to a protected environment, once an approver who did not write it consents',
+        },
+  ];
+});
+
 async function keep() {
   saveTrouble.value = '';
   try {
     await workspace.saveRevision(words.value);
-    dialog.value = false;
+    workspace.savingRevision = false;
     words.value = '';
   } catch (error) {
     saveTrouble.value = (error as Error).message;
@@ -214,7 +248,9 @@ async function signOut() {
             : `${plural(workspace.proofs.length, 'expectation')} kept`
         }}</span>
       </router-link>
-      <el-button :disabled="!workspace.canWrite" @click="dialog = true">Save revision…</el-button>
+      <el-button :disabled="!workspace.canWrite" @click="workspace.savingRevision = true"
+        >Save revision…</el-button
+      >
     </header>
     <nav aria-label="views">
       <router-link
@@ -266,20 +302,22 @@ async function signOut() {
     <Jump v-model="jumping" />
     <Keys v-model="keys" />
     <NewThing v-if="forming" />
-    <el-dialog v-model="dialog" title="Save a revision" width="460">
+    <el-dialog v-model="workspace.savingRevision" title="Save a revision" width="500">
       <form class="save" @submit.prevent="keep">
         <p>
           The draft as it is now becomes revision {{ (workspace.revisions[0]?.number ?? 0) + 1 }}, which never
-          changes again.
+          changes again. Nothing happens on any broker by that.
         </p>
-        <p v-if="errors" class="error">
-          It has {{ plural(errors, 'error') }}: it can be saved, but not rolled out.
-        </p>
+        <ul class="can">
+          <li v-for="each in afterwards" :key="each.words" :class="each.can ? 'good' : each.how">
+            <b>{{ each.can ? 'can' : 'cannot' }}</b> {{ each.words }}
+          </li>
+        </ul>
         <label>
           What does it change, and why?
           <el-input v-model="words" type="textarea" :rows="3" name="words" autofocus />
         </label>
-        <p v-if="saveTrouble" class="error" role="alert">{{ saveTrouble }}</p>
+        <p v-if="saveTrouble" class="error" role="alert"><Said :text="saveTrouble" /></p>
         <el-button type="primary" native-type="submit" :disabled="!words.trim()">Save</el-button>
       </form>
     </el-dialog>
@@ -428,6 +466,13 @@ main > :last-child {
 .save label {
   width: 100%;
   gap: 4px;
+}
+.can {
+  display: grid;
+  gap: 2px;
+}
+.can b {
+  font-weight: 600;
 }
 .trouble {
   max-width: 480px;

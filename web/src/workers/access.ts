@@ -6,6 +6,7 @@ import {
   cellsOf,
   excessOf,
   isMet,
+  isOpen,
   labelsOf,
   needInWords,
   needsOfRoute,
@@ -40,6 +41,7 @@ export function matrixOf(workspace: Workspace, broker: string): MatrixView {
     .slice(0, MOST);
   const shown = new Set([...callers, ...targets].map(({ id }) => id as string));
   return {
+    open: isOpen(graph.topology, broker),
     who: callers.map((each) => ({
       id: each.id,
       name: each.kind === 'topic' ? addressOf(each) : each.name,

@@ -3,6 +3,7 @@ import {
   allowNeeds,
   answerInWords,
   askAccess,
+  ifControlled,
   needsOfRoute,
   sampleToWrite,
   usageOf,
@@ -187,6 +188,7 @@ function analysis(): Analysis {
   return {
     name: graph.topology.name,
     environments: environmentsOf(graph.topology),
+    has: hasOf(graph.topology),
     empty: isEmpty(graph.topology),
     ...toldBefore(findings),
     counts,
@@ -196,6 +198,13 @@ function analysis(): Analysis {
 /** Whether nothing is declared yet that could be right or wrong. */
 const isEmpty = ({ declared, findings }: Topology): boolean =>
   findings.length === 0 && [declared.brokers, declared.apps, declared.messages].every((all) => !all?.size);
+
+function hasOf({ declared, messages }: Topology): Analysis['has'] {
+  let publishes = 0;
+  for (const { value } of declared.apps?.values() ?? []) publishes += value.publishes?.items.length ?? 0;
+  const { brokers, apps } = declared;
+  return { brokers: brokers?.size ?? 0, messages: messages.size, apps: apps?.size ?? 0, publishes };
+}
 
 function environmentsOf({ declared, environment }: Topology): EnvironmentsView {
   const values =
@@ -279,6 +288,11 @@ const worker = {
   },
 
   matrix: (broker: string): MatrixView => matrixOf(workspace, broker),
+  /** What an open broker would need if it were controlled, and the edits that do it. */
+  ifControlled(broker: string): { missing: string[]; edits: Edits } {
+    const { missing, edited } = ifControlled(workspace.graph.topology, broker);
+    return { missing: [...missing], edits: plain(edited) };
+  },
   matrixText: (): string => matrixText(workspace),
   missingPermission: (): NeedView[] => missingPermission(workspace),
   routePermissions: (app: string, type: string): NeedView[] => routePermissions(workspace, app, type),

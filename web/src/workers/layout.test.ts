@@ -22,7 +22,7 @@ describe('room', () => {
 
   test('plates grow with their names as far as the window lets them, and the drawing stays within it', () => {
     const [narrow, usual, wide] = [width(700), width(1150), width(1800)];
-    expect(narrow.plate.width).toBe(118);
+    expect(narrow.plate.width).toBe(112);
     expect(usual.plate.width).toBeGreaterThan(narrow.plate.width);
     expect(wide.plate.width).toBeGreaterThan(usual.plate.width);
     expect(usual.width).toBeLessThanOrEqual(1150);

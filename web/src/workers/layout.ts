@@ -8,12 +8,14 @@ import { arrange, type Arrangement } from '@vondle/core/analysis';
 import type { Band, EdgeView, Layout, NodeView, PlacedEdge } from './views.ts';
 
 /** A plate grows with the longest name on it as far as there is room, and shrinks a little where there is none. */
-const PLATE = { least: 118, usual: 138, most: 236, height: 38, letter: 7.6, round: 38 };
+const PLATE = { least: 112, usual: 138, most: 236, height: 38, letter: 7.6, round: 38 };
 /** Between plates, beside a passing line, between passing lines; the first leaves room for words over lines. */
 const SPACING = { plate: PLATE.height, between: 14, beside: 14, lines: 16 };
 const MARGIN = 14;
 /** Room between the columns: narrow beside apps, wide where bindings carry words. */
 const GAP = { narrow: 44, wide: 86 };
+/** The same where there is little room. */
+const TIGHT = { narrow: 30, wide: 60 };
 const BAND_PAD = { top: 30, bottom: 14, side: 14 };
 const GUTTER = 26;
 const TOP = 34;
@@ -143,7 +145,7 @@ export function layOut(
     lines.set(edge.id, crossBands(edge, from, to, slots, bands, left, crossing++, plate));
   }
 
-  label(lines, edges, placed, plate);
+  label(lines, edges, placed, plate, columns.gap);
 
   const used = new Set([...slots.values()].map(({ lane }) => lane));
   return {
@@ -189,18 +191,23 @@ function columnsOf(slots: Iterable<Slot>, nodes: readonly NodeView[], room: numb
   for (const lane of LANES.keys()) if (lane !== 2) keys.set(rank({ lane, sub: 0 }), { lane, sub: 0, x: 0 });
   for (const slot of slots) keys.set(rank(slot), { ...slot, x: 0 });
   const ordered = [...keys.values()].sort((a, b) => rank(a) - rank(b));
-  const gapBefore = ({ lane }: Slot) => (lane === 1 || lane === 4 ? GAP.narrow : GAP.wide);
-  const gaps = ordered.slice(1).reduce((sum, key) => sum + gapBefore(key), 0);
+  const isNarrow = ({ lane }: Slot) => lane === 1 || lane === 4;
+  const gapsAs = ({ narrow, wide }: typeof GAP) =>
+    ordered.slice(1).reduce((sum, key) => sum + (isNarrow(key) ? narrow : wide), 0);
+  const usual = gapsAs(GAP) + ordered.length * PLATE.usual + 2 * MARGIN;
+  const gap = room > 0 && room < usual ? TIGHT : GAP;
+  const gaps = gapsAs(gap);
   const longest = nodes.reduce((most, { name }) => Math.max(most, [...name].length), 0);
   const wanted = Math.min(PLATE.most, Math.max(PLATE.usual, longest * PLATE.letter + PLATE.round));
   const fits = room > 0 ? Math.floor((room - gaps - 2 * MARGIN) / ordered.length) : PLATE.usual;
   const width = Math.round(Math.min(wanted, Math.max(PLATE.least, fits)));
   ordered.forEach((key, i) => {
     const before = ordered[i - 1];
-    key.x = before ? before.x + width + gapBefore(key) : MARGIN;
+    key.x = before ? before.x + width + (isNarrow(key) ? gap.narrow : gap.wide) : MARGIN;
   });
   return {
     width,
+    gap,
     at: (of: number) => keys.get(of)!.x,
     laneLeft: (lane: number) => (ordered.find((key) => key.lane >= lane) ?? ordered.at(-1)!).x,
   };
@@ -282,6 +289,7 @@ function label(
   edges: readonly EdgeView[],
   placed: ReadonlyMap<string, Point>,
   plate: Size,
+  gap: typeof GAP,
 ): void {
   const taken: Box[] = [...placed.values()].map(({ x, y }) => ({ x, y, ...plate }));
   // in a crowd every label would meet some line; there the halo behind the words must do
@@ -308,7 +316,7 @@ function label(
       .sort((a, b) => b.right - b.left - (a.right - a.left));
     const rooms = [
       ...level.map(({ left, right, from }) => ({ left: left + 8, right: right - 8, y: from.y })),
-      { left: last.x - GAP.wide + 14, right: last.x - 6, y: last.y },
+      { left: last.x - gap.wide + 14, right: last.x - 6, y: last.y },
     ];
     const found = rooms
       .flatMap((room) => [...placesIn(room, words)])

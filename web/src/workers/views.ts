@@ -91,6 +91,8 @@ export interface CellView {
 
 /** Who may do what on one broker. */
 export interface MatrixView {
+  /** Everybody may do everything there. */
+  open: boolean;
   who: { id: string; name: string; kind: string; tenant: string }[];
   on: { id: string; name: string; kind: string; owner: string }[];
   cells: CellView[];
@@ -240,6 +242,8 @@ export interface NamedView {
 export interface Analysis {
   name: string;
   environments: EnvironmentsView;
+  /** How much is declared. */
+  has: { brokers: number; messages: number; apps: number; publishes: number };
   /** Whether anything is declared that could be checked. */
   empty: boolean;
   /** Each finding by number; those that were told before are the same numbers. */

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { ElCheckbox } from 'element-plus';
-import { computed, ref } from 'vue';
+import { ElButton, ElCheckbox } from 'element-plus';
+import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import Choice from '../../parts/Choice.vue';
+import NextStep from '../../parts/NextStep.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
@@ -55,6 +56,19 @@ const shown = computed(() => {
   return { who: all.who.filter(({ id }) => who.has(id)), on: all.on.filter(({ id }) => on.has(id)), at };
 });
 
+/** What the broker would need if it were controlled, once that is asked. */
+const would = shallowRef<{ missing: string[] }>();
+const trouble = ref('');
+watch([broker, () => workspace.analysis], () => (would.value = undefined));
+async function wonder() {
+  would.value = await core.ifControlled(broker.value);
+}
+async function control() {
+  const on = broker.value;
+  const edited = await workspace.edit(async () => (await core.ifControlled(on)).edits);
+  trouble.value = edited.ok ? '' : edited.message;
+}
+
 const picked = ref('');
 const LETTERS: Record<string, string> = {
   publish: 'p',
@@ -96,6 +110,10 @@ function say(who: string, on: string, all: readonly CellView[]): string {
           :options="brokers.map((name) => ({ value: name, label: name }))"
         />
         <el-checkbox v-model="withUnused" size="small">also what is allowed and not needed</el-checkbox>
+        <span v-if="matrix?.open" class="open" data-testid="open">
+          <b>{{ broker }}</b> is open: everybody may do everything there, and the cells say what its ways use.
+          <button class="plain link" @click="wonder">What would it need if it were controlled?</button>
+        </span>
         <span class="legend soft">
           <span v-for="action in actions" :key="action"
             ><b>{{ LETTERS[action] }}</b> {{ action }}</span
@@ -105,11 +123,24 @@ function say(who: string, on: string, all: readonly CellView[]): string {
           <span v-if="withUnused"><i class="cell unused">p</i> not needed</span>
         </span>
       </div>
-      <p v-if="shown && shown.who.length === 0" class="soft none">
+      <div v-if="would" class="would" data-testid="would">
+        <p v-if="would.missing.length">
+          {{ would.missing.length }} {{ would.missing.length === 1 ? 'permission' : 'permissions' }} more:
+          {{ would.missing.slice(0, 12).join('; ') }}{{ would.missing.length > 12 ? '; …' : '' }}.
+        </p>
+        <p v-else>Nothing more: the statements that there are give all that its ways need.</p>
+        <el-button v-if="workspace.canWrite" size="small" type="primary" @click="control">{{
+          would.missing.length ? 'Write them, and control it' : 'Control it'
+        }}</el-button>
+        <el-button size="small" @click="would = undefined">leave it open</el-button>
+        <span v-if="trouble" class="error" role="alert"><Said :text="trouble" /></span>
+      </div>
+      <NextStep v-if="brokers.length === 0" class="none" />
+      <p v-else-if="shown && shown.who.length === 0" class="soft none">
         Nobody needs permission on {{ broker }}, and no statement gives any.
       </p>
       <div v-else-if="shown" class="scroll">
-        <table>
+        <table :style="{ '--columns': shown.on.length }">
           <caption class="hidden">
             who may do what on
             {{
@@ -209,8 +240,27 @@ function say(who: string, on: string, all: readonly CellView[]): string {
 }
 .sheet {
   display: grid;
-  grid-template-rows: auto minmax(0, 1fr);
+  grid-template-rows: auto auto minmax(0, 1fr);
   min-height: 0;
+}
+.would {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 10px;
+  margin: 0 14px 8px;
+  padding: 8px 12px;
+  background: var(--accent-sheet);
+}
+.would p {
+  flex-basis: 100%;
+}
+.would .el-button + .el-button {
+  margin-left: 0;
+}
+.scroll,
+.none {
+  grid-row: 3;
 }
 .bar {
   display: flex;
@@ -240,6 +290,10 @@ function say(who: string, on: string, all: readonly CellView[]): string {
 }
 table {
   border-collapse: collapse;
+}
+/* the columns take the width there is, as far as letters need none of it */
+table {
+  min-width: min(100%, calc(180px + var(--columns) * 84px));
 }
 thead th {
   vertical-align: bottom;

@@ -6,6 +6,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import Findings from '../../parts/Findings.vue';
+import NextStep from '../../parts/NextStep.vue';
 import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
@@ -225,7 +226,10 @@ async function pick(id: string) {
       <CloseUp @show="show" />
       <section aria-label="all findings" class="all">
         <h2>{{ others ? 'Other findings' : 'Findings' }}</h2>
-        <p v-if="workspace.analysis.empty" class="soft">Nothing to check yet.</p>
+        <template v-if="workspace.analysis.empty">
+          <p class="soft">Nothing to check yet.</p>
+          <NextStep v-if="workspace.looked" />
+        </template>
         <p v-else-if="workspace.findings.length === 0" class="good">
           None: everything named exists, and everything leads somewhere.
         </p>

@@ -2,6 +2,8 @@
 import { ElButton, ElCheckbox } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import { useForms } from '../../forms/store.ts';
+import NextStep from '../../parts/NextStep.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import type { ProofView } from '../../workers/views.ts';
@@ -11,6 +13,7 @@ import Said from '../../parts/Said.vue';
 /** The promises of the topology, tried out at every change. */
 const workspace = useWorkspace();
 const focus = useFocus();
+const forms = useForms();
 const route = useRoute();
 const router = useRouter();
 const onlyBroken = ref(false);
@@ -51,11 +54,18 @@ async function follow({ broken }: ProofView, view: 'trace' | 'fan-out') {
         </template>
         <template v-else>No expectations yet</template>
       </h1>
+      <el-button
+        v-if="workspace.canWrite && workspace.analysis.has.messages"
+        size="small"
+        @click="forms.open({ kind: 'expectation' })"
+        >New expectation …</el-button
+      >
       <el-checkbox v-if="workspace.proofs.length" v-model="onlyBroken" size="small"
         >only those not kept</el-checkbox
       >
     </header>
-    <p v-if="workspace.proofs.length === 0" class="soft">
+    <NextStep v-if="workspace.analysis.empty" />
+    <p v-else-if="workspace.proofs.length === 0" class="soft">
       An expectation promises where messages go: <code>reaches</code>, <code>only</code>, <code>never</code>,
       <code>copies</code>, <code>within</code>. Follow a message in
       <router-link :to="{ name: 'trace', params: route.params, query: route.query }">Trace</router-link> and

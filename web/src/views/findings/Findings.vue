@@ -4,6 +4,7 @@ import { computed, nextTick, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import Choice from '../../parts/Choice.vue';
 import Mends from '../../parts/Mends.vue';
+import NextStep from '../../parts/NextStep.vue';
 import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
@@ -144,7 +145,8 @@ const excerpt = ({ doc, start }: Spot) => {
         >only what the draft adds to r{{ workspace.base }} ({{ fresh }})</el-checkbox
       >
       <p v-if="said" class="good" role="status">{{ said }}</p>
-      <p v-if="inOrder.length === 0" class="soft none">
+      <NextStep v-if="workspace.analysis.empty" />
+      <p v-else-if="inOrder.length === 0" class="soft none">
         {{
           workspace.findings.length
             ? 'No finding is like that.'

@@ -14,6 +14,7 @@ import Choice from '../../parts/Choice.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { listen, withNews } from './live.ts';
 import ProbePanel from './ProbePanel.vue';
+import TargetForm from './TargetForm.vue';
 import Said from '../../parts/Said.vue';
 
 const STATES: Record<RolloutState, string> = {
@@ -99,6 +100,21 @@ watch(
 );
 onUnmounted(() => deaf());
 
+/** Whether another broker is about to be connected. */
+const connecting = ref(false);
+const connected = (id: number) =>
+  attempt(async () => {
+    targets.value = await api.targets(slug.value);
+    target.value = id;
+    connecting.value = false;
+    await workspace.standAgain();
+  });
+// a revision saved from here is the one to carry out
+watch(
+  () => workspace.revisions[0]?.number,
+  (number) => (revision.value ??= number),
+);
+
 const choose = (id: number) =>
   attempt(async () => {
     await refresh(id);
@@ -157,9 +173,12 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
   <div class="rollout">
     <section class="choose" aria-label="what and where">
       <h2>Carry out</h2>
-      <p v-if="targets?.length === 0" class="soft">
-        This topology has no targets yet. Set one through the API; see <i>docs/operating.md</i>.
-      </p>
+      <div v-if="workspace.looked && workspace.revisions.length === 0" class="first">
+        <p class="soft">What is carried out is a saved revision, and there is none yet.</p>
+        <el-button v-if="workspace.canWrite" type="primary" @click="workspace.savingRevision = true"
+          >Save a revision…</el-button
+        >
+      </div>
       <Choice
         v-model="revision"
         words="revision"
@@ -175,6 +194,17 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         called="target"
         :options="(targets ?? []).map((each) => ({ value: each.id, label: name(each) }))"
       />
+      <button
+        v-if="targets?.length && workspace.canWrite"
+        class="plain link"
+        @click="connecting = !connecting"
+      >
+        {{ connecting ? 'no, leave it' : 'connect another broker' }}
+      </button>
+      <template v-if="targets?.length === 0 || connecting">
+        <p v-if="targets?.length === 0" class="soft">No broker of this topology is connected yet.</p>
+        <TargetForm :slug="slug" @set="connected" />
+      </template>
       <el-button
         type="primary"
         :loading="busy"

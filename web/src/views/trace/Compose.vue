@@ -2,12 +2,15 @@
 import type { Message } from '@vondle/core/conditions';
 import { ElButton, ElInput, ElInputNumber, ElOption, ElSelect } from 'element-plus';
 import { computed, ref, watch } from 'vue';
+import NextStep from '../../parts/NextStep.vue';
+import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import type { FieldView } from '../../workers/views.ts';
 import Said from '../../parts/Said.vue';
 
 /** The message in hand: by the fields its type declares, or as JSON. */
 const focus = useFocus();
+const workspace = useWorkspace();
 const way = ref<'fields' | 'json'>('fields');
 const key = ref('');
 const raw = ref('');
@@ -218,6 +221,7 @@ const range = ({ number }: FieldView) =>
       />
       <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
     </template>
+    <NextStep v-else-if="workspace.looked && !workspace.analysis.has.publishes" />
     <p v-else class="soft">
       Choose a message type above; its sample appears here, to be changed as you like.
     </p>

@@ -69,7 +69,7 @@ onBeforeUnmount(() => workspace.show({ only: [] }));
 <style scoped>
 .trace {
   display: grid;
-  grid-template: 40px minmax(0, 1fr) / 440px minmax(0, 1fr);
+  grid-template: 40px minmax(0, 1fr) / 404px minmax(0, 1fr);
   min-height: 0;
 }
 .bar {
