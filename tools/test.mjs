@@ -1,7 +1,7 @@
 /**
  * `npm test`: sets up what the tests need, for itself and afresh, and runs all of them: lint, types,
  * unit tests, the server on a real PostgreSQL, a live broker, and the interface in a real browser.
- * `npm test -- core e2e` runs only those parts. Ends with a line `N passed, N failed`.
+ * `npm test -- core e2e` runs only those parts, `--only=<pattern>` only the files of that name. Ends with a line `N passed, N failed`.
  */
 import { spawn } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
@@ -16,6 +16,7 @@ const NEED_SERVICES = ['server', 'live', 'e2e'];
 
 await run(async () => {
   const asked = process.argv.slice(2).filter((word) => !word.startsWith('-'));
+  const only = process.argv.flatMap((word) => /^--only=(.+)$/.exec(word)?.[1] ?? []);
   const unknown = asked.filter((word) => !PARTS.includes(word));
   if (unknown.length)
     throw new Trouble(`There is no part ${unknown.join(', ')}; the parts are ${PARTS.join(', ')}.`);
@@ -91,7 +92,11 @@ await run(async () => {
         const report = join(home, `${part}.json`);
         rmSync(report, { force: true });
         const serial = NEED_SERVICES.includes(part) ? ['--runInBand'] : [];
-        await ok('npx', ['jest', '--selectProjects', part, '--json', '--outputFile', report, ...serial], env);
+        await ok(
+          'npx',
+          ['jest', '--selectProjects', part, '--json', '--outputFile', report, ...serial, ...only],
+          env,
+        );
         const result = JSON.parse(readFileSync(report, 'utf8'));
         passed += result.numPassedTests;
         // a file that could not even be loaded has no tests to count

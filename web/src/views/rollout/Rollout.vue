@@ -373,7 +373,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         Kept, though this revision does not know it: {{ current.kept.join(', ') }}.
       </p>
     </section>
-    <section v-else class="steps">
+    <section v-else class="steps alone">
       <p class="soft">
         Choose a revision and a target. Vondle reads what the broker has and lists the steps that would make
         it as the revision says; nothing is touched before you apply them.
@@ -430,6 +430,19 @@ label {
 }
 .earlier .current {
   background: var(--accent-sheet);
+}
+.alone {
+  grid-column: 2 / -1;
+}
+.choose .link {
+  color: var(--accent);
+  text-decoration: underline;
+  font-size: 13px;
+}
+.first {
+  display: grid;
+  gap: 6px;
+  justify-items: start;
 }
 .steps {
   background: var(--sheet);

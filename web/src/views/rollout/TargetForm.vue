@@ -149,7 +149,12 @@ label {
 .target :deep(.el-radio) {
   height: auto;
   padding: 3px 0;
+  margin: 0;
+  align-items: start;
   white-space: normal;
+}
+.target :deep(.el-radio__input) {
+  padding-top: 3px;
 }
 .link {
   color: var(--accent);
