@@ -2,14 +2,18 @@ import { findingsData, findingsText, toJunit, toSarif } from '@vondle/core/forma
 import { locator } from '@vondle/core/topology';
 import { review } from '@vondle/core/analysis';
 import { topologyAt } from './files.ts';
+import { Progress } from './progress.ts';
 
 /** `vondle check`: tries all checks and expectations; exit 0 when nothing is found, 1 when something is. */
 export function check(
   paths: string[],
   options: { format: 'text' | 'json' | 'sarif' | 'junit'; environment?: string },
 ): void {
-  const topology = topologyAt(paths, options.environment);
+  const progress = new Progress();
+  const topology = topologyAt(paths, options.environment, progress);
+  progress.say(`looking through ${topology.documents.length} documents`);
   const seen = review(topology);
+  progress.end();
   const { findings } = seen;
   const locate = locator(topology);
   if (options.format === 'json') {

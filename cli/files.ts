@@ -1,10 +1,15 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { readTopology, type Topology } from '@vondle/core/topology';
 import type { TextDocument } from '@vondle/core/base';
+import type { Progress } from './progress.ts';
 
 /** The command could not do its work at all: exit 2, with words. */
 export class CouldNotRun extends Error {}
+
+/** The checkout that this command is part of; from its bundle in cli/dist. */
+export const ROOT = join(dirname(fileURLToPath(import.meta.url)), '../..');
 
 const DOCUMENT = /\.(ya?ml|json)$/;
 
@@ -59,8 +64,15 @@ export function readDocuments(paths: readonly string[]): TextDocument[] {
 }
 
 /** @returns the topology of some paths, in an environment. @throws CouldNotRun */
-export function topologyAt(paths: readonly string[], environment: string | undefined): Topology {
+export function topologyAt(
+  paths: readonly string[],
+  environment: string | undefined,
+  progress?: Progress,
+): Topology {
   const documents = readDocuments(paths);
+  // what is large is told at once: reading it is one long step
+  const size = documents.reduce((sum, { text }) => sum + text.length, 0);
+  progress?.say(`reading ${documents.length} documents`, size > 1_000_000);
   const topology = readTopology(documents, environment ? { environment } : {});
   if (environment && !topology.declared.environments?.has(environment)) {
     const known = [...(topology.declared.environments?.keys() ?? [])].join(', ') || 'none';

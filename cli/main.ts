@@ -1,15 +1,36 @@
 /** The `vondle` command: core over files, for a terminal and for CI. */
-import { Command, Option } from 'commander';
+import { Argument, Command, InvalidArgumentError, Option } from 'commander';
 import { check } from './check.ts';
 import { fanout } from './fanout.ts';
 import { CouldNotRun } from './files.ts';
 import { traceMessages } from './trace.ts';
+
+function portIn(text: string): number {
+  const port = Number(text);
+  if (!/^\d+$/.test(text) || port > 65_535)
+    throw new InvalidArgumentError('a port is a whole number up to 65535');
+  return port;
+}
 
 const environment = () =>
   new Option('-e, --environment <id>', 'the environment whose parameter values count');
 
 const program = new Command('vondle')
   .description('Checks messaging topologies and traces messages through them.')
+  .addHelpText(
+    'after',
+    `
+Examples:
+  $ vondle new copies-for-all             # begin from an example, in a folder of its own
+  $ vondle check copies-for-all           # what is wrong with it
+  $ vondle serve copies-for-all           # see it in a browser; edits go to the files
+  $ vondle help trace                     # more on one command
+
+Paths are documents (.yaml, .yml, .json) or folders of them, looked through whole.
+Exit status: 0 done and nothing found, 1 something found or left, 2 could not run.
+The language is described in docs/language.md, the checks in docs/checks.md.
+`,
+  )
   .showHelpAfterError()
   .exitOverride();
 
@@ -25,6 +46,10 @@ program
       .default('text'),
   )
   .addOption(environment())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle check topology                       # a line for each finding\n  $ vondle check topology -e live               # with the values of an environment\n  $ vondle check topology -f sarif > out.sarif  # for a code review\n`,
+  )
   .action(check);
 
 const REASONS = ['expired', 'rejected', 'overflow', 'too-many-deliveries'];
@@ -42,8 +67,13 @@ program
   )
   // what it was called before
   .addOption(new Option('--fate <reason>').choices(REASONS).hideHelp())
+  .option('--why <store>', 'say of each message why it does not reach this queue or subscription')
   .addOption(new Option('-f, --format <format>', 'how to print').choices(['text', 'json']).default('json'))
   .addOption(environment())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ echo '{"from": "bridge-console", "type": "sailing-departed"}' | vondle trace demo/r3 -m - -f text\n  $ vondle trace topology -m messages.ndjson --why mainland/boards -f text\n  $ vondle trace topology -m messages.ndjson --give-up rejected\n\nA message is a JSON object: to, from, type, key, headers, properties, body; or a CloudEvent.\n\`to\` may be left out where \`from\` and \`type\` decide it.\n`,
+  )
   .action(traceMessages);
 
 program
@@ -54,6 +84,7 @@ program
     new Option('-f, --format <format>', 'how to print').choices(['json', 'dot', 'graphml']).default('json'),
   )
   .addOption(environment())
+  .addHelpText('after', `\nExamples:\n  $ vondle fanout topology -f dot | dot -Tsvg > topology.svg\n`)
   .action(fanout);
 
 program
@@ -63,6 +94,10 @@ program
   .option('-c, --check <id>', 'only the findings of this check')
   .option('-n, --dry-run', 'print what would change as a unified diff, and write nothing')
   .addOption(environment())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle mend topology --dry-run              # see what would be changed\n  $ vondle mend topology -c access/missing-permission\n`,
+  )
   .action(async (paths, options) => (await import('./mend.ts')).mend(paths, options));
 
 program
@@ -75,7 +110,42 @@ program
   )
   .option('-n, --dry-run', 'print what would change as a unified diff, and write nothing')
   .addOption(environment())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle rename topology mainland/boards panels --dry-run\n  $ vondle rename topology app:archive vault\n`,
+  )
   .action(async (words, options) => (await import('./rename.ts')).rename(words, options));
+
+program
+  .command('new')
+  .description('begin a topology from an example; without one, list them')
+  .argument('[example]', 'the example, or empty')
+  .argument('[folder]', 'where it is written; a folder of its name where none is said')
+  .addHelpText('after', '\nExamples:\n  $ vondle new\n  $ vondle new two-sites my-topology\n')
+  .action(async (example, folder) => (await import('./new.ts')).begin(example, folder));
+
+program
+  .command('serve')
+  .description('open the interface on a folder of documents, on this machine alone; edits go to the files')
+  .argument('<folder>', 'the folder')
+  .option('-p, --port <port>', 'the port; any that is free where none is said', portIn, 0)
+  .addHelpText(
+    'after',
+    '\nExamples:\n  $ vondle serve topology\n\nNeeds no database and no sign-in. The address that is printed has a key in it; nobody else is let in.\n',
+  )
+  .action(async (folder, options) => (await import('./serve.ts')).serve(folder, options));
+
+program
+  .command('completion')
+  .description('print a script that completes the words of this command in a shell')
+  .addArgument(new Argument('<shell>', 'the shell').choices(['bash', 'zsh', 'fish']))
+  .addHelpText(
+    'after',
+    '\nExamples:\n  $ source <(vondle completion bash)\n  $ vondle completion fish > ~/.config/fish/completions/vondle.fish\n',
+  )
+  .action(
+    async (shell) => void process.stdout.write((await import('./completion.ts')).completion(program, shell)),
+  );
 
 program
   .command('language-server')

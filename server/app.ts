@@ -9,7 +9,7 @@ import { Budget } from './http/budget.ts';
 import { Intake, type Patience } from './http/input.ts';
 import { builtInterface } from './http/interface.ts';
 import { away, notFound, Problem, problemResponse } from './http/problem.ts';
-import { sameOrigin, signedIn, type Env } from './http/session.ts';
+import { CONTENT_POLICY, sameOrigin, signedIn, type Env } from './http/session.ts';
 import type { Changes } from './live/changes.ts';
 import { Attempts } from './people/attempts.ts';
 import { sessionRoutes } from './people/routes.ts';
@@ -71,15 +71,7 @@ export function createApp(parts: Parts): Hono<Env> {
   });
   app.use(
     secureHeaders({
-      contentSecurityPolicy: {
-        defaultSrc: ["'self'"],
-        styleSrc: ["'self'", "'unsafe-inline'"],
-        imgSrc: ["'self'", 'data:', 'blob:'],
-        workerSrc: ["'self'", 'blob:'],
-        baseUri: ["'none'"],
-        formAction: ["'self'"],
-        frameAncestors: ["'none'"],
-      },
+      contentSecurityPolicy: CONTENT_POLICY,
     }),
   );
   app.use(async (c, next) => {

@@ -7,5 +7,5 @@ export {
   compose,
   undoOf,
 } from './edits.ts';
-export { Lines, type Span } from './span.ts';
+export { type Position, Lines, type Span } from './span.ts';
 export { formatDuration } from './values.ts';

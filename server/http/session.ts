@@ -10,6 +10,17 @@ export const COOKIE = 'vondle_session';
 /** Tells a browser that somebody signed in from before; see people/attempts.ts. */
 export const DEVICE_COOKIE = 'vondle_device';
 
+/** What a page of ours may load, and what may show it: nothing from elsewhere. */
+export const CONTENT_POLICY = {
+  defaultSrc: ["'self'"],
+  styleSrc: ["'self'", "'unsafe-inline'"],
+  imgSrc: ["'self'", 'data:', 'blob:'],
+  workerSrc: ["'self'", 'blob:'],
+  baseUri: ["'none'"],
+  formAction: ["'self'"],
+  frameAncestors: ["'none'"],
+};
+
 export interface Env {
   Variables: { person: Person; intake: Intake; address: string };
 }

@@ -1,4 +1,5 @@
 /** A topology at a glance: what the draft holds, what is wrong with it, and its shape. Worked out on a thread. */
+import type { TextDocument } from '@vondle/core/base';
 import { review } from '@vondle/core/analysis';
 import { readTopology } from '@vondle/core/topology';
 import type { GraphNode } from '@vondle/core/routing';
@@ -46,7 +47,13 @@ const LANES: Readonly<Record<GraphNode['role'], number>> = {
 /** @returns a draft at a glance */
 export async function glanceAt(db: Database, topologyId: number): Promise<Glance> {
   const large = (await draftSize(db, topologyId)) > MOST_TEXT;
-  const documents = large ? [] : await draftDocumentsOf(db, topologyId);
+  return { ...glanceOf(large ? [] : await draftDocumentsOf(db, topologyId)), large };
+}
+
+/** @returns documents at a glance, those of a very large topology left out */
+export function glanceOf(all: readonly TextDocument[]): Glance {
+  const large = all.reduce((sum, { text }) => sum + text.length, 0) > MOST_TEXT;
+  const documents = large ? [] : all;
   const topology = readTopology(documents);
   const { findings, proofs, graph } = review(topology);
   const count = (severity: string) => findings.filter((each) => each.severity === severity).length;

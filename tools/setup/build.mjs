@@ -43,6 +43,7 @@ export function buildServer() {
         main: join(ROOT, 'server/main.ts'),
         thread: join(ROOT, 'server/work/thread.ts'),
         rotate: join(ROOT, 'server/rotate.ts'),
+        local: join(ROOT, 'server/local/main.ts'),
       },
       outdir: join(ROOT, 'server/dist'),
       outExtension: { '.js': '.mjs' },

@@ -72,6 +72,8 @@ export interface TopologyRow {
   slug: string;
   name: string;
   role: 'reader' | 'architect' | 'approver';
+  /** The folder whose files are edited, where it is no topology of a server's. */
+  local?: string;
 }
 /** A topology as it stands in a list. */
 export interface TopologyEntry extends TopologyRow {

@@ -157,6 +157,16 @@ export const useWorkspace = defineStore('workspace', () => {
     ]);
   }
 
+  /** Takes the files of a folder in that somebody else wrote meanwhile; what is not saved here stays. */
+  async function lookAgain(): Promise<void> {
+    const { value: of } = topology;
+    if (!of?.local || saveState.value !== 'saved') return;
+    const { draft } = await api.topology(of.slug);
+    if (draft.version === version || saveState.value !== 'saved' || topology.value !== of) return;
+    take(draft);
+    await analyse();
+  }
+
   /** Asks where the environments stand: after a rollout they stand elsewhere. */
   async function standAgain(): Promise<void> {
     const { slug } = topology.value!;
@@ -475,6 +485,7 @@ export const useWorkspace = defineStore('workspace', () => {
     revisions,
     standings,
     standAgain,
+    lookAgain,
     looked,
     environment,
     lookIn,

@@ -81,6 +81,11 @@ const shared = computed(() => {
   return { sel, type, sample, from, env };
 });
 
+/** The folder whose files are edited, where there is no server behind it. */
+const local = computed(() => workspace.topology?.local ?? '');
+const views = computed(() => VIEWS.filter(({ name }) => name !== 'rollout' || !local.value));
+// what was written to the files elsewhere is there when one comes back
+useEventListener('focus', () => void workspace.lookAgain().catch(() => undefined));
 useEventListener('beforeunload', () => void workspace.save());
 
 /** The environment that everything is looked at in, which is in the address. */
@@ -198,7 +203,8 @@ async function signOut() {
       <router-link to="/topologies" class="brand"><Mark /> vondle</router-link>
       <strong class="topology">{{ workspace.topology?.name }}</strong>
       <span class="soft on">
-        <template v-if="workspace.base"
+        <template v-if="local"><span :title="local">files of this folder</span></template
+        ><template v-else-if="workspace.base"
           >draft on <b>r{{ workspace.base }}</b></template
         ><template v-else>no revision yet</template>
         <span class="state" :class="workspace.saveState" role="status" data-testid="save-state">{{
@@ -254,7 +260,7 @@ async function signOut() {
     </header>
     <nav aria-label="views">
       <router-link
-        v-for="view in VIEWS"
+        v-for="view in views"
         :key="view.name"
         :to="{ name: view.name, params: route.params, query: shared }"
         >{{ view.title }}
@@ -275,7 +281,12 @@ async function signOut() {
         >
           {{ colorScheme.dark ? 'light' : 'dark' }}
         </button>
-        <button class="plain tool" :title="`signed in as ${session.person?.name ?? ''}`" @click="signOut">
+        <button
+          v-if="!local"
+          class="plain tool"
+          :title="`signed in as ${session.person?.name ?? ''}`"
+          @click="signOut"
+        >
           sign out
         </button>
       </div>
