@@ -223,3 +223,81 @@ describe('vondle rename', () => {
     expect(run(['rename', at, 'x']).status).toBe(2);
   });
 });
+
+describe('beginning', () => {
+  test('new lists the examples, writes one that has no findings, and writes nothing over', () => {
+    const list = run(['new']);
+    expect(list.stdout).toMatch(/^ {2}empty /);
+    const ids = [...list.stdout.matchAll(/^ {2}([a-z-]+) /gm)].map(([, id]) => id!);
+    expect(ids.length).toBeGreaterThanOrEqual(7);
+    for (const id of ids) {
+      const into = join(folder, 'examples', id);
+      expect(run(['new', id, into])).toMatchObject({
+        status: 0,
+        stderr: expect.stringContaining(`check ${into}`),
+      });
+      // the ferry line comes with the mistakes that are really made
+      expect([id, run(['check', into]).status]).toEqual([id, id === 'auklet-ferries' ? 1 : 0]);
+    }
+    const again = run(['new', 'two-sites', join(folder, 'examples/two-sites')]);
+    expect(again).toMatchObject({ status: 2, stderr: expect.stringContaining('is not written over') });
+    expect(run(['new', 'nothing-like-it'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('copies-for-all'),
+    });
+  });
+
+  test('help has examples and the exit status, and is quick to load', () => {
+    expect(run(['--help']).stdout).toMatch(/Examples:[^]*vondle serve[^]*Exit status: 0/);
+    for (const command of ['check', 'trace', 'fanout', 'mend', 'rename', 'new', 'serve', 'completion'])
+      expect([command, run([command, '--help']).stdout.includes('Examples:')]).toEqual([command, true]);
+  });
+
+  test('shells complete commands, options, choices and examples', () => {
+    const script = file('completion.sh', run(['completion', 'bash']).stdout);
+    const ask =
+      'source "$1"; shift; COMP_WORDS=("$@"); COMP_CWORD=$(($# - 1)); _vondle; echo "${COMPREPLY[@]}"';
+    const complete = (...words: string[]) =>
+      spawnSync('bash', ['-c', ask, 'bash', script, 'vondle', ...words], { encoding: 'utf8' }).stdout.trim();
+    expect(complete('ser')).toBe('serve');
+    expect(complete('check', '--form')).toBe('--format');
+    expect(complete('check', '-f', 's')).toBe('sarif');
+    expect(complete('new', 'two')).toBe('two-sites');
+    expect(run(['completion', 'fish']).stdout).toContain(
+      "complete -c vondle -n '__fish_seen_subcommand_from check' -s f -l format",
+    );
+    expect(run(['completion', 'zsh']).stdout).toContain('bashcompinit');
+    expect(run(['completion', 'abacus']).status).toBe(2);
+  });
+});
+
+describe('vondle trace, for people', () => {
+  const sent = (message: object, ...more: string[]) =>
+    run(['trace', 'examples/two-sites', '-m', '-', ...more], `${JSON.stringify(message)}\n`);
+  const coast = {
+    from: 'bridge-console',
+    type: 'sailing-event',
+    headers: { route: 'coast', what: 'departed' },
+  };
+
+  test('says the ways not taken, where each stands, and needs no `to` where it is decided', () => {
+    const { stdout, status } = sent(coast, '-f', 'text');
+    expect(status).toBe(0);
+    expect(stdout).toContain('rests in mainland/boards: 1 copy, taken by app:departure-board');
+    expect(stdout).toMatch(
+      /not to mainland\/to-islet: .*`coast`, not `islet` \(examples\/two-sites\/topology.yaml:\d+:\d+\)/,
+    );
+  });
+
+  test('says why a store gets none, and what would let it through', () => {
+    const text = sent(coast, '-f', 'text', '--why', 'islet/desk').stdout;
+    expect(text).toContain('  not to islet/desk: ');
+    expect(text).toContain('would let it through: send it with key "sailing.islet.departed"');
+    const [line] = sent(coast, '--why', 'islet/desk').stdout.split('\n');
+    expect(JSON.parse(line!).why).toMatchObject({ store: 'islet/desk', reached: false });
+    expect(sent(coast, '--why', 'mainland/boards', '-f', 'text').stdout).toContain(
+      'it does reach mainland/boards',
+    );
+    expect(sent(coast, '--why', 'mainland/nothing')).toMatchObject({ status: 2 });
+  });
+});

@@ -33,6 +33,7 @@ const VIEWS: [string, string, string][] = [
   ['The reach of a label', `${base}/access?part=label`, '[data-testid=label-reach]'],
   ['A question', `${base}/access?part=ask`, '.ask'],
   ['Rollout', `${base}/rollout`, 'main'],
+  ['Declared', `${base}/declared?table=queue&sel=queue:shore/texting-in`, '[data-testid=row]'],
 ];
 
 /** What stands in somebody's way in the page as it is, seriously. */

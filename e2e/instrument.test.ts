@@ -107,7 +107,9 @@ test('a filter is tried on the samples that come to it while it is written, then
 test('a queue is begun with its subscription, its taker and their permission, shown as text first', async () => {
   const { page } = w;
   const pick = async (list: string, words: string) => {
-    await page.$eval(`input[id="${list}"]`, (input) => (input as HTMLInputElement).click());
+    await page.$eval(`[data-testid=form] [aria-label="${list}"]`, (input) =>
+      (input as HTMLInputElement).click(),
+    );
     const option = await page.waitForFunction(
       (wanted: string) =>
         [...document.querySelectorAll<HTMLElement>('.el-select-dropdown__item')].find(
@@ -122,14 +124,15 @@ test('a queue is begun with its subscription, its taker and their permission, sh
   };
   await declare('shore.yaml', '&sel=topic:shore/notices');
   await see(page, '.close-up h2', 'shore/notices');
-  await press(page, '.outline button', 'new queue');
-  await page.waitForSelector('input[id="new name"]');
-  await page.type('input[id="new name"]', 'lost-property');
-  await pick('new from', 'notices');
-  await page.type('input[id="new condition"]', 'severity >= 2');
-  await pick('new taker', 'kiosk-screens');
-  await see(page, '[data-testid=becomes]', /notices into lost-property.*lost-property-feed/);
-  await press(page, '.el-dialog button', 'write it');
+  await press(page, '.outline [data-testid=new]', 'New');
+  await press(page, '.el-dropdown-menu__item', /^queue$/);
+  await page.waitForSelector('[data-testid=form]');
+  await page.type('[data-testid=form] [aria-label=name]', 'lost-property');
+  await pick('fed by', 'notices');
+  await page.type('[data-testid=form] [aria-label=condition]', 'severity >= 2');
+  await pick('taken by', 'kiosk-screens');
+  await see(page, '[data-testid=becomes]', /lost-property-feed.*topic:shore\/notices/);
+  await press(page, '[data-testid=form] button', /^write it$/);
   await see(page, '.close-up h2', 'shore/lost-property');
   await see(page, '.close-up .reach', 'closure-announced');
   await see(page, '.cm-content', 'lost-property-feed: { topic: notices, to: lost-property');

@@ -196,7 +196,7 @@ test('the revision is applied to a real broker, and a probe lands as predicted',
 
 test('a reader sees all and changes nothing', async () => {
   const { page, address } = w;
-  await press(page, 'header button', 'sign out');
+  await press(page, 'nav button', 'sign out');
   await page.waitForFunction(() => location.pathname === '/sign-in');
   await signIn(page, address, 'wen', PASSWORD);
   await see(page, 'main li', 'reader');

@@ -18,12 +18,14 @@ const saved = '[data-testid=save-state]';
 
 test('a new topology begins empty, says what to do, and grows as one types', async () => {
   const { page, address } = w;
-  await page.type('main input', 'Harbour Trials');
-  await press(page, 'main button', 'Begin');
+  await press(page, '[data-testid=begin]', 'Begin a new one');
+  await page.waitForSelector('.begin input');
+  await page.type('.begin input', 'Harbour Trials');
+  await press(page, '.begin button', 'Begin empty');
   await page.waitForFunction(() => /^\/t\/harbour-trials-[0-9a-f]{6}\/declare$/.test(location.pathname));
   mine = new URL(page.url()).pathname.split('/')[2]!;
   await press(page, 'nav a', 'Fan-out');
-  await see(page, '.empty', 'Begin in Declare');
+  await see(page, '.empty', 'Nothing is declared yet');
   await press(page, 'nav a', 'Declare');
   await page.waitForSelector('.cm-content');
   await page.click('.cm-content');
