@@ -6,10 +6,12 @@ let h: Harness;
 let mara: Ask;
 let wen: Ask;
 let stranger: Ask;
+/** The topology's own number. */
+let harbour: number;
 
 beforeAll(async () => {
   h = await harness();
-  await h.topology('harbour', { mara: 'architect', wen: 'reader', odo: 'approver' });
+  harbour = await h.topology('harbour', { mara: 'architect', wen: 'reader', odo: 'approver' });
   [mara, wen, stranger] = (await Promise.all(['mara', 'wen', 'stranger'].map((handle) => h.as(handle)))) as [
     Ask,
     Ask,
@@ -48,7 +50,10 @@ describe('who may', () => {
     [
       ['GET', '/topologies'],
       ['POST', '/topologies', { name: 'x' }],
+      ['POST', '/topologies/taken-in?name=x', { version: 0, documents: document('vondle: 1') }],
       ['GET', '/topologies/harbour'],
+      ['GET', '/topologies/harbour/glance'],
+      ['GET', '/topologies/harbour/targets/places'],
       ['PUT', '/topologies/harbour/draft', { version: 1, documents: [] }],
       ['PATCH', '/topologies/harbour/draft', { version: 1, names: [], changed: [] }],
       ['GET', '/topologies/harbour/revisions'],
@@ -97,6 +102,114 @@ describe('who may', () => {
       { origin: 'http://evil.test' },
     );
     expect(status).toBe(403);
+  });
+});
+
+describe('the list of topologies', () => {
+  const TEXT = `messages: { note: { key: a } }
+environments: { rehearsal: {} }
+apps: { desk: { publishes: [{ message: note, to: m/q }] }, log: { consumes: [{ from: m/q }] } }
+brokers: { m: { kind: amqp, access: open, queues: { q: {}, idle: {} } } }
+expectations: [{ name: it comes, given: { message: note }, reaches: m/q }]
+`;
+  const entry = async (slug: string) =>
+    (await mara('GET', '/topologies')).data.find((each: { slug: string }) => each.slug === slug);
+
+  test('says of each who works on it, its newest revision and when it changed, the latest first', async () => {
+    const { slug } = (await mara('POST', '/topologies', { name: 'Brought last' })).data;
+    expect((await mara('GET', '/topologies')).data[0]).toMatchObject({
+      slug,
+      role: 'architect',
+      people: ['MARA'],
+      revision: null,
+      environments: [],
+    });
+    const { version } = (await mara('GET', `/topologies/${slug}`)).data.draft;
+    await mara('POST', `/topologies/${slug}/revisions`, { version, words: 'The first of it.' });
+    expect((await entry(slug)).revision).toMatchObject({
+      number: 1,
+      words: 'The first of it.',
+      author: 'MARA',
+    });
+    expect((await stranger('GET', '/topologies')).data).toEqual([]);
+  });
+
+  test('at a glance: what is declared, what is wrong, which promises are kept, and its shape', async () => {
+    const taken = await mara('POST', '/topologies/taken-in?name=Taken%20in', {
+      version: 0,
+      documents: document(TEXT),
+    });
+    expect(taken.status).toBe(201);
+    const at = `/topologies/${taken.data.slug}`;
+    const { data } = await mara('GET', `${at}/glance`);
+    expect(data).toMatchObject({
+      version: 1,
+      documents: 1,
+      large: false,
+      expectations: { kept: 1, broken: 0 },
+      counts: { brokers: 1, queues: 2, messages: 1, apps: 2 },
+      environments: ['rehearsal'],
+    });
+    expect(data.findings.warning).toBeGreaterThan(0);
+    expect(data.shape.nodes.length).toBe(4);
+    expect(data.shape.ways).toContainEqual([0, 2]);
+    // another draft is another glance
+    await mara('PUT', `${at}/draft`, { version: 1, documents: document('vondle: 1\n') });
+    expect((await mara('GET', `${at}/glance`)).data).toMatchObject({ version: 2, counts: { brokers: 0 } });
+  });
+
+  test('what is very large is not looked through for a list, and says so', async () => {
+    const documents = [1, 2].map((i) => ({
+      name: `${i}.yaml`,
+      text: `# ${'x'.repeat(2.2 * 1024 * 1024)}\n`,
+    }));
+    const { data } = await mara('POST', '/topologies/taken-in?name=Large', { version: 0, documents });
+    const glance = (await mara('GET', `/topologies/${data.slug}/glance`)).data;
+    expect(glance).toMatchObject({ large: true, shape: { nodes: [], ways: [] } });
+  });
+
+  test.each([
+    ['', { version: 0, documents: document('vondle: 1') }, 422],
+    ['?name=', { version: 0, documents: document('vondle: 1') }, 422],
+    [`?name=${'x'.repeat(101)}`, { version: 0, documents: document('vondle: 1') }, 422],
+    ['?name=x', { version: 0, documents: [] }, 422],
+    ['?name=x', { documents: document('vondle: 1') }, 422],
+    ['?name=x', { version: 0, documents: [{ name: '../a.yaml', text: '' }] }, 422],
+    ['?name=x', { version: 0, documents: [...document('a'), ...document('b')] }, 422],
+  ])('taken in as %j: %j is %i, and nothing is begun', async (query, body, status) => {
+    const before = (await mara('GET', '/topologies')).data.length;
+    expect((await mara('POST', `/topologies/taken-in${query}`, body)).status).toBe(status);
+    expect((await mara('GET', '/topologies')).data.length).toBe(before);
+  });
+
+  test('a new one begins with words and nothing in the way of typing', async () => {
+    const { data } = await mara('POST', '/topologies', { name: 'Été à\n la mer' });
+    const [first] = (await mara('GET', `/topologies/${data.slug}`)).data.draft.documents;
+    expect(first.text).toMatch(/^# Été à la mer\n#\n/);
+    expect(first.text).toMatch(/\nvondle: 1\ntopology: ete-a-la-mer\n\n$/);
+    expect(first.text).not.toMatch(/^(?:brokers|apps|messages):/m);
+  });
+
+  test('what may be connected is told, and that there is no built-in broker here', async () => {
+    const { data } = await mara('POST', '/topologies/taken-in?name=Places', {
+      version: 0,
+      documents: document(TEXT),
+    });
+    const at = `/topologies/${data.slug}/targets`;
+    expect((await mara('GET', `${at}/places`)).data).toEqual({
+      environments: ['rehearsal'],
+      brokers: ['m'],
+      builtIn: false,
+    });
+    const target = { environment: 'rehearsal', broker: 'm', kind: 'amqp' };
+    expect((await mara('PUT', at, { ...target, builtIn: true })).status).toBe(409);
+    expect((await mara('PUT', at, target)).status).toBe(422);
+    const addresses = { amqp: 'amqp://u:p@127.0.0.1', http: 'http://u:p@127.0.0.1' };
+    expect((await mara('PUT', at, { ...target, builtIn: true, addresses })).status).toBe(422);
+    expect((await mara('PUT', at, { ...target, addresses })).status).toBe(200);
+    expect((await entry(data.slug)).environments).toEqual([
+      { environment: 'rehearsal', revisions: [], whole: false },
+    ]);
   });
 });
 
@@ -179,7 +292,7 @@ describe('drafts and revisions', () => {
     const stored = await h.db.select().from(contents);
     expect(stored.filter(({ text }) => text === 'apps: {}\n')).toHaveLength(1);
     const trail = await h.db.select().from(audit).where(eq(audit.action, 'save revision'));
-    expect(trail).toHaveLength(2);
+    expect(trail.filter(({ topologyId }) => topologyId === harbour)).toHaveLength(2);
   });
 
   test('a save of a draft that moved is refused, whole', async () => {
