@@ -1,4 +1,4 @@
-/** Writes what is published of the language's own description: its JSON Schema, and the tables of docs/language.md. */
+/** Writes what is published of the language's own description: its JSON Schema, the tables of docs/language.md, and docs/glossary.md. */
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { build } from 'esbuild';
@@ -21,3 +21,6 @@ writeFileSync(join(ROOT, 'docs/schema/topology-1.json'), `${JSON.stringify(langu
 const { withSettings } = await load('core/topology/reference.ts');
 const page = join(ROOT, 'docs/language.md');
 writeFileSync(page, withSettings(readFileSync(page, 'utf8')));
+
+const { glossaryPage } = await load('core/assist/glossary.ts');
+writeFileSync(join(ROOT, 'docs/glossary.md'), glossaryPage());

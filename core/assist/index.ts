@@ -22,3 +22,4 @@ export {
   tableText,
 } from './tables.ts';
 export { LONG_LINE, asLines } from '../syntax/edit/lines.ts';
+export { GLOSSARY, type Term, glossaryPage } from './glossary.ts';

@@ -20,6 +20,12 @@ test('a key of the language says what it is, what may stand there, and what hold
   expect(keyInWords(key!)).toBe('it survives a broker restart; `true`, `false`. Without it: `true`.');
 });
 
+test('a key that things of a kind stand under says what the glossary has of them', () => {
+  expect(keyInWords(at('deadLetter')!)).toBe(
+    'where given-up messages go. A message that its store gave up: it expired, was rejected, had no room, or was tried too often. Where there is a place for it, it goes there. Without it: what is given up is lost.',
+  );
+});
+
 test('names that people gave are no keys of the language, whatever they are', () => {
   expect(at('durable: {')).toBeUndefined();
   expect(at('m:\n')).toBeUndefined();

@@ -1,4 +1,5 @@
 /** What a key of the language says, for who points at it. */
+import { termFor } from './glossary.ts';
 import { type Node, type Tree, childAt, offsetIn, sizeOf } from '../syntax/tree.ts';
 import { settingAt } from '../topology/shape-at.ts';
 import type { Topology } from '../topology/topology.ts';
@@ -33,10 +34,15 @@ export function keyAt(topology: Topology, doc: string, offset: number): KeyHere 
   };
 }
 
-/** @returns what a key says in one line, in Markdown: what it is, what may stand there, what holds without it */
-export function keyInWords({ about, otherwise, values }: KeyHere): string {
+/** @returns what a key says in a line or two, in Markdown: what it is, what may stand there, what holds without it */
+export function keyInWords({ name, about, otherwise, values }: KeyHere): string {
   const choices = values ? `; ${values.map((value) => `\`${value}\``).join(', ')}` : '';
-  return `${about}${choices}${otherwise ? `. Without it: ${otherwise}.` : '.'}`;
+  const term = termFor(name);
+  return [
+    `${about}${choices}.`,
+    ...(term ? [term.words] : []),
+    ...(otherwise ? [`Without it: ${otherwise}.`] : []),
+  ].join(' ');
 }
 
 /** The key an offset stands in, with the keys from the root to it; `#` for an item of a list. */

@@ -474,7 +474,7 @@ export const CASES: readonly Case[] = [
         '      sub: { topic: t, to: q, filter: { selector: "level > 5" } }\n      all: { topic: t }',
       taker: '{ from: s/q }, { from: s/all }',
     }),
-    says: 'Subscription sub admits nothing: its filter `level > 5` can match none of the 1 message type',
+    says: 'Subscription sub admits nothing: its filter `level > 5` cannot match the one message type that comes here',
     nearly: ['level > 5', 'level > 4'],
     mend: 'none',
   },

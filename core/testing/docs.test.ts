@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { checksReference } from '../analysis/checks/reference.ts';
+import { GLOSSARY, glossaryPage } from '../assist/glossary.ts';
 import { readTopology } from '../topology/read.ts';
 import { constructs, withSettings } from '../topology/reference.ts';
 
@@ -29,6 +30,17 @@ test('the tables of settings are what the language says, and say what holds with
           !required && !otherwise && !shape.items && !['note', 'accept'].includes(name),
       )
       .map(([name]) => `${title}: ${name}`),
+  );
+  expect(untold).toEqual([]);
+});
+
+test('the page of words is what the glossary says, and every section of a document is in it', () => {
+  // to publish a change: npm run schema
+  expect(readFileSync(join(__dirname, '../../docs/glossary.md'), 'utf8')).toBe(glossaryPage());
+  const keys = new Set(GLOSSARY.flatMap(({ key }) => key ?? []));
+  const sections = constructs()[0]!.fields;
+  const untold = Object.keys(sections).filter(
+    (name) => !keys.has(name) && !['vondle', 'topology', 'tenant', 'labels'].includes(name),
   );
   expect(untold).toEqual([]);
 });

@@ -2,7 +2,7 @@ import { type Complaint, check } from '../check.ts';
 import { patternOfTemplate } from '../suggest.ts';
 import { metBy } from '../../classes/met.ts';
 import { type Arrival, domainAt, keyWords } from '../../classes/variety.ts';
-import { counted, listed } from '../../../base/phrase.ts';
+import { listed } from '../../../base/phrase.ts';
 import { similarity } from '../../../base/similar.ts';
 import { operandsOf, show } from '../../../conditions/explain.ts';
 import { overlaps } from '../../../conditions/word-sets.ts';
@@ -41,15 +41,19 @@ export const neverMatch = check({
         edge.key === undefined
           ? `\`${edge.subscription ? show(edge.condition) : edge.label}\``
           : `key \`${edge.key}\``;
+      const one = types.length === 1;
+      const come = one
+        ? `the one message type that comes here: ${types[0]}`
+        : `the ${types.length} message types that come here: ${listed(types)}`;
       const way =
         edge.kind === 'link'
           ? `Link ${edge.label} carries nothing: none of its keys matches`
           : edge.kind === 'subscription'
-            ? `Subscription ${edge.label} admits nothing: its filter ${what} can match none of`
-            : `Nothing goes from ${addressOf(node.thing)} to ${addressOf(context.node(edge.to)!.thing)} by ${what}: it matches none of`;
+            ? `Subscription ${edge.label} admits nothing: its filter ${what} ${one ? 'cannot match' : 'can match none of'}`
+            : `Nothing goes from ${addressOf(node.thing)} to ${addressOf(context.node(edge.to)!.thing)} by ${what}: it ${one ? 'does not match' : 'matches none of'}`;
       return [
         {
-          message: `${way} the ${counted(types.length, 'message type')} that come here: ${listed(types)}.`,
+          message: `${way} ${come}.`,
           place:
             edge.binding?.key?.place ?? edge.condition.place ?? edge.link?.decl.keys?.place ?? edge.place,
           about: edge.to,
