@@ -10,7 +10,7 @@ const ELSEWHERE: Readonly<Record<string, string>> = {
   delay: 'postpone defer delayed deliverydelay initialdelay',
   maxDeliveries:
     'retries retry attempts maxattempts maxretries redeliveries tries deliveries deliverylimit deliverycount maxdeliverycount',
-  deadLetter: 'dlq dlx deadletters deadletterqueue poison poisonqueue rejected errorqueue givenup',
+  deadLetter: 'dlq deadletters deadletterqueue poison poisonqueue rejected errorqueue givenup',
   maxLength: 'limit capacity length maxmessages maxsize depth maxdepth',
   maxBytes: 'bytes sizelimit maxlengthbytes',
   maxPriority: 'priority priorities prioritylevels',
