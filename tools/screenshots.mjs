@@ -14,11 +14,14 @@ const SEVERE = 'type=closure-announced&from=duty-officer';
 
 /** Each picture: where it is, and what must be there before it is taken. */
 const PICTURES = [
+  { name: 'topologies', path: '/topologies', wait: '[data-testid=topology]', before: beginSome },
   {
     name: 'declare',
     path: `${T}/declare?doc=shore.yaml&sel=subscription:shore/texting`,
     wait: '.condition li',
   },
+  { name: 'declared', path: `${T}/declared?table=queue`, wait: '[data-testid=row]', before: pickRows },
+  { name: 'form', path: `${T}/fan-out?sel=exchange:mainland/sailings`, wait: '.close-up', before: bind },
   { name: 'fan-out', path: `${T}/fan-out?${SEVERE}&sel=queue:shore/texting-in`, wait: '.edge.passed' },
   { name: 'fan-out-dark', path: `${T}/fan-out?${SEVERE}`, wait: '.edge.passed', dark: true },
   { name: 'compare', path: `${T}/fan-out`, wait: '.node', before: compare },
@@ -34,6 +37,55 @@ const PICTURES = [
   { name: 'access', path: `${T}/access?broker=shore`, wait: '[data-testid=cell]', before: pickMissing },
   { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose', before: rollOut },
 ];
+
+/** Begins with some examples where there are none yet, so that the list is one. */
+async function beginSome(page) {
+  for (const title of ['Two sites', 'One publisher', 'Through apps']) {
+    const there = await page.$$eval(
+      '[data-testid=topology]',
+      (all, words) => all.some((each) => each.textContent.includes(words)),
+      title,
+    );
+    if (there) continue;
+    await page.click('[data-testid=begin]');
+    const example = await page.waitForFunction(
+      (words) =>
+        [...document.querySelectorAll('[data-testid=example]')].find((each) =>
+          each.textContent.includes(words),
+        ),
+      {},
+      title,
+    );
+    await example.evaluate((each) => each.click());
+    await page.waitForSelector('[data-testid=walk]');
+    await page.goto(`${address}/topologies`, { waitUntil: 'networkidle0' });
+    await page.waitForSelector('[data-testid=topology]');
+  }
+  await page.waitForFunction(() => !document.body.textContent.includes('looking …'));
+}
+
+/** Picks some rows, so that what can be done with them is seen. */
+async function pickRows(page) {
+  for (const row of [3, 4, 5]) await page.click(`tbody tr:nth-child(${row}) input[type=checkbox]`);
+  await page.waitForSelector('.many');
+}
+
+/** Binds an exchange by the form. */
+async function bind(page) {
+  const act = await page.waitForFunction(() =>
+    [...document.querySelectorAll('.close-up button')].find((each) =>
+      each.textContent.includes('bind to a queue'),
+    ),
+  );
+  await act.click();
+  await page.waitForSelector('[data-testid=form] [aria-label=to]');
+  await page.click('[data-testid=form] [aria-label=to]');
+  await page.keyboard.type('customs');
+  await page.keyboard.press('Enter');
+  await page.click('[data-testid=form] [aria-label=key]');
+  await page.keyboard.type('sailing.*.delayed');
+  await page.waitForSelector('.trials li');
+}
 
 /** Applies the newest revision and sends a probe, so that the picture shows a proof. */
 async function rollOut(page) {

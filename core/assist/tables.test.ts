@@ -80,6 +80,22 @@ test('lists and pairs are written with commas between, and things without a name
   ]);
 });
 
+test('what a kind of broker has no word for is not stated, and not written', () => {
+  expect(cell('queue', 'queue:mainland/boards', 'lease')).toBeNull();
+  expect(cell('queue', 'queue:shore/parked', 'lease')).toBe('');
+  const refused = changeCells(
+    topology,
+    'queue',
+    ['queue:shore/parked', 'queue:mainland/boards'],
+    'lease',
+    '30s',
+  );
+  expect(refused).toEqual({
+    ok: false,
+    message: expect.stringContaining('mainland/boards cannot state `lease`'),
+  });
+});
+
 test('what cannot be written is refused, and what is there already changes nothing', () => {
   expect(changeCells(topology, 'queue', ['queue:mainland/boards'], 'taken by', 'x')).toMatchObject({
     ok: false,

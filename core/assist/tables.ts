@@ -53,8 +53,8 @@ export interface Row {
   /** What a view is shown about: a thing's id; empty where it has none. */
   readonly thing: string;
   readonly place: Place;
-  /** As many as there are columns; empty where nothing is stated. */
-  readonly cells: readonly string[];
+  /** As many as there are columns; empty where nothing is stated, null where such a thing cannot state it. */
+  readonly cells: readonly (string | null)[];
 }
 
 export interface Table {
@@ -138,6 +138,7 @@ export function tableOf(graph: RoutingGraph, kind: TableKind): Table {
   ];
   const rows = subjectsOf(topology, kind).map(({ id, of, broker, place, decl }): Row => {
     const node = of ? nodesOfThing(graph, of)[0] : undefined;
+    const can = statable(topology, kind, broker);
     return {
       id,
       thing: of?.id ?? '',
@@ -146,7 +147,7 @@ export function tableOf(graph: RoutingGraph, kind: TableKind): Table {
         ...(isNamed(kind) ? [of?.name ?? id] : []),
         ...(ON_BROKERS[kind] || kind === 'binding' ? [broker] : []),
         ...extra.map(({ cell }) => (of ? cell(graph, of, node ?? of.id) : '')),
-        ...fields.map(({ name }) => cellOf(topology, decl, name)),
+        ...fields.map(({ name }) => (can(name) ? cellOf(topology, decl, name) : null)),
       ],
     };
   });
@@ -160,7 +161,7 @@ export function tableText({ columns, rows }: Pick<Table, 'columns' | 'rows'>): s
     const safe = /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
     return /[",\r\n]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
   };
-  const line = (cells: readonly string[]) => cells.map(cell).join(',');
+  const line = (cells: readonly (string | null)[]) => cells.map((each) => cell(each ?? '')).join(',');
   return `${[line(columns.map(({ name }) => name)), ...rows.map(({ cells }) => line(cells))].join('\r\n')}\r\n`;
 }
 
@@ -224,6 +225,13 @@ function settingsIn(topology: Topology, kind: TableKind): Writable[] {
         found.set(field.name, field);
   const rank = ({ name }: Writable) => (FIRST.includes(name) ? FIRST.indexOf(name) : FIRST.length);
   return [...found.values()].sort((a, b) => rank(a) - rank(b));
+}
+
+/** @returns what tells whether a thing on a broker can state a setting: kinds of brokers differ in that */
+function statable(topology: Topology, kind: TableKind, broker: string): (setting: string) => boolean {
+  const decl = topology.declared.brokers?.get(broker)?.value;
+  const fields = decl && shapeOf(decl).fields?.[ON_BROKERS[kind] ?? 'bindings']?.shape.items?.fields;
+  return (setting) => !fields || Object.hasOwn(fields, setting.split('.')[0]!);
 }
 
 /** What is stated of a setting, in a line, as it is written. */
@@ -332,7 +340,13 @@ export function changeCells(
   const chosen = new Set(rows);
   const made: Proved[] = [];
   for (const subject of subjectsOf(topology, kind)) {
-    if (!chosen.has(subject.id) || cellOf(topology, subject.decl, column) === text.trim()) continue;
+    if (!chosen.has(subject.id)) continue;
+    if (!statable(topology, kind, subject.broker)(column))
+      return {
+        ok: false,
+        message: `${subject.of ? addressOf(subject.of) : 'One of them'} cannot state \`${column}\`: its kind of broker has no such thing. Pick only those that can.`,
+      };
+    if (cellOf(topology, subject.decl, column) === text.trim()) continue;
     const edited = changeCell(topology, subject, field, text.trim());
     if (!edited.ok)
       return { ok: false, message: `${subject.of ? addressOf(subject.of) : 'Row'}: ${edited.message}` };

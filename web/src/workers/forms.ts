@@ -118,7 +118,7 @@ export class Tables {
         ...(values ? { values: [...values] } : {}),
         ...(suggest ? { suggest: suggest.slice(0, 100) } : {}),
       })),
-      stated: columns.map((_, i) => rows.some(({ cells }) => cells[i] !== '')),
+      stated: columns.map((_, i) => rows.some(({ cells }) => Boolean(cells[i]))),
       count: rows.length,
       rows: rows.slice(asked.from, asked.from + MOST_ROWS).map(({ id, thing, place, cells }) => {
         const { doc, start, end } = spanOf(topology, place);
@@ -131,12 +131,12 @@ export class Tables {
     const { columns, rows } = this.table(kind);
     const wanted = words.trim().toLowerCase();
     const found = wanted
-      ? rows.filter(({ cells }) => cells.some((cell) => cell.toLowerCase().includes(wanted)))
+      ? rows.filter(({ cells }) => cells.some((cell) => cell?.toLowerCase().includes(wanted)))
       : rows;
     const at = columns.findIndex(({ name }) => name === sort);
     if (at < 0) return found;
     const by = new Intl.Collator('en', { numeric: true });
-    return [...found].sort((a, b) => by.compare(a.cells[at]!, b.cells[at]!) * (down ? -1 : 1));
+    return [...found].sort((a, b) => by.compare(a.cells[at] ?? '', b.cells[at] ?? '') * (down ? -1 : 1));
   }
 
   ids = (asked: TableAsked): string[] => this.rows(asked).map(({ id }) => id);

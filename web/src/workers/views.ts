@@ -534,7 +534,12 @@ export interface TableView {
   stated: boolean[];
   /** How many rows there are, and those of them that are told. */
   count: number;
-  rows: { id: string; thing: string; at: { doc: string; start: number; end: number }; cells: string[] }[];
+  rows: {
+    id: string;
+    thing: string;
+    at: { doc: string; start: number; end: number };
+    cells: (string | null)[];
+  }[];
 }
 
 /** The environments there are, and the values of parameters in the one that is looked at. */

@@ -312,6 +312,9 @@ thead th button {
   white-space: nowrap;
   font-weight: 400;
 }
+thead td {
+  width: 190px;
+}
 tbody th {
   text-align: left;
   font-weight: 400;

@@ -285,7 +285,6 @@ useEventListener('keydown', (event: KeyboardEvent) => {
                   {{ each.name }} <span v-if="sort === each.name">{{ down ? '↓' : '↑' }}</span>
                 </button>
               </th>
-              <th>findings</th>
             </tr>
           </thead>
           <tbody>
@@ -319,9 +318,22 @@ useEventListener('keydown', (event: KeyboardEvent) => {
                     <option v-for="value in each.values ?? each.suggest" :key="value" :value="value" />
                   </datalist>
                 </form>
-                <button v-else-if="i === 0" class="plain mono first" @click="open(row)">
-                  {{ row.cells[each.at] || '(no name)' }}
+                <button v-else-if="i === 0" class="plain first" @click="open(row)">
+                  <span class="mono">{{ row.cells[each.at] || '(no name)' }}</span>
+                  <span
+                    v-if="findings.get(row.id)"
+                    class="found"
+                    :class="findings.get(row.id)!.worst"
+                    :title="findings.get(row.id)!.words"
+                    >{{ findings.get(row.id)!.count }}
+                    {{ findings.get(row.id)!.count === 1 ? 'finding' : 'findings' }}</span
+                  >
                 </button>
+                <span
+                  v-else-if="row.cells[each.at] === null"
+                  class="cell"
+                  title="its kind of broker has no such thing"
+                />
                 <button
                   v-else-if="each.editable"
                   class="plain mono cell"
@@ -334,18 +346,9 @@ useEventListener('keydown', (event: KeyboardEvent) => {
                   <template v-if="row.cells[each.at]">{{ row.cells[each.at] }}</template>
                   <span v-else class="faint">{{ each.otherwise.replaceAll('`', '') || '·' }}</span>
                 </button>
-                <span v-else class="mono cell" :title="row.cells[each.at]">{{ row.cells[each.at] }}</span>
-              </td>
-              <td>
-                <button
-                  v-if="findings.get(row.id)"
-                  class="plain"
-                  :class="findings.get(row.id)!.worst"
-                  :title="findings.get(row.id)!.words"
-                  @click="open(row)"
-                >
-                  {{ findings.get(row.id)!.count }}
-                </button>
+                <span v-else class="mono cell" :title="row.cells[each.at] ?? ''">{{
+                  row.cells[each.at]
+                }}</span>
               </td>
             </tr>
           </tbody>
@@ -470,15 +473,24 @@ tr.current td {
   padding-right: 0;
 }
 .cell,
-.first {
+.first .mono {
   display: block;
-  max-width: 300px;
+  max-width: 210px;
   min-width: 30px;
   overflow: hidden;
   text-overflow: ellipsis;
 }
 .first {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 12px;
+  width: 100%;
   font-weight: 600;
+}
+.found {
+  font-weight: 400;
+  font-size: 12px;
 }
 .faint {
   font-style: italic;

@@ -23,7 +23,7 @@ const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
     <span v-else-if="glance.expectations.kept" class="good"
       >{{ count(glance.expectations.kept, 'expectation') }} kept</span
     >
-    <span class="soft"
+    <span v-if="glance.counts.brokers" class="soft"
       >{{ count(glance.counts.brokers, 'broker') }}, {{ count(glance.counts.queues, 'store') }},
       {{ count(glance.counts.apps, 'app') }}</span
     >
