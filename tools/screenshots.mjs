@@ -132,6 +132,8 @@ async function compare(page) {
   // the list may still be unfolding
   await option.evaluate((each) => each.click());
   await page.waitForSelector('.node.added');
+  // the picture is drawn anew for the room that the list of changes leaves it
+  await page.waitForFunction(() => /scale\(1\)/.test(document.querySelector('.sheet').style.transform));
 }
 
 mkdirSync(folder, { recursive: true });

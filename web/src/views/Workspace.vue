@@ -254,7 +254,7 @@ async function signOut() {
             : `${plural(workspace.proofs.length, 'expectation')} kept`
         }}</span>
       </router-link>
-      <el-button :disabled="!workspace.canWrite" @click="workspace.savingRevision = true"
+      <el-button v-if="!local" :disabled="!workspace.canWrite" @click="workspace.savingRevision = true"
         >Save revision…</el-button
       >
     </header>

@@ -323,19 +323,20 @@ async function complete(context: CompletionContext, on: EditorHost): Promise<Com
   };
 }
 
-/** A block folds to the line it begins on: what stands further in below it. */
+/** A block folds to the line it begins on: what stands further in below it, and a list right under its key. */
 function foldByIndent(state: EditorState, start: number): { from: number; to: number } | null {
   const line = state.doc.lineAt(start);
-  const indentOf = (text: string) => /^ *(?:- )*/.exec(text)![0].length;
   if (line.text.trim() === '' || line.text.trimStart().startsWith('#')) return null;
-  const own = /^ */.exec(line.text)![0].length;
+  const indentOf = (text: string) => /^ */.exec(text)![0].length;
+  const isItem = (text: string) => /^ *- /.test(text);
+  const own = indentOf(line.text);
   let last = line;
   for (let n = line.number + 1; n <= state.doc.lines; n++) {
     const next = state.doc.line(n);
     if (next.text.trim() === '') continue;
-    const isItem =
-      /^ *- /.test(next.text) && !/^ *- /.test(line.text) && /^ */.exec(next.text)![0].length >= own;
-    if (indentOf(next.text) <= own && !isItem) break;
+    const indent = indentOf(next.text);
+    const isUnder = indent > own || (indent === own && isItem(next.text) && !isItem(line.text));
+    if (!isUnder) break;
     last = next;
   }
   return last.number > line.number ? { from: line.to, to: last.to } : null;
