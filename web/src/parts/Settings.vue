@@ -40,6 +40,10 @@ function writeTyped(setting: SettingView) {
   if (value !== undefined) void write(setting, value);
 }
 
+/** What a value is made of, as it is in the environment that is looked at: `from boardTtl, which is 10m`. */
+const valuesOf = (names: readonly string[]) =>
+  `from ${names.map((name) => `${name}, which is ${workspace.analysis.environments.parameters[name] ?? 'not set'}`).join('; ')}`;
+
 async function write(setting: SettingView, value: string) {
   if (value === (setting.written ?? '')) return;
   written.value[setting.name] = value;
@@ -75,7 +79,7 @@ async function write(setting: SettingView, value: string) {
         @update:model-value="typed[setting.name] = $event"
         @change="writeTyped(setting)"
       />
-      <span v-if="setting.from" class="soft from">from {{ setting.from.join(', ') }}</span>
+      <span v-if="setting.from" class="soft from">{{ valuesOf(setting.from) }}</span>
     </div>
     <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
     <button v-if="hidden || all" class="plain more" :aria-expanded="all" @click="all = !all">

@@ -4,6 +4,8 @@ import { computed } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { core } from '../../workers/client.ts';
 import { saveFile } from '../save.ts';
+import NextStep from '../../parts/NextStep.vue';
+import { useWorkspace } from '../../stores/workspace.ts';
 import Ask from './Ask.vue';
 import Labels from './Labels.vue';
 import Permissions from './Permissions.vue';
@@ -11,6 +13,7 @@ import Matrix from './Matrix.vue';
 import Statements from './Statements.vue';
 
 /** Who may do what to what, what the ways of messages need of it, and what nobody needs. */
+const workspace = useWorkspace();
 const route = useRoute();
 const router = useRouter();
 
@@ -42,7 +45,8 @@ async function save() {
       </el-radio-group>
       <el-button size="small" @click="save">Save as CSV</el-button>
     </header>
-    <Matrix v-if="part === 'matrix'" />
+    <NextStep v-if="workspace.looked && workspace.analysis.has.brokers === 0" class="none" />
+    <Matrix v-else-if="part === 'matrix'" />
     <Permissions v-else-if="part === 'missing' || part === 'route'" :key="part" :route="part === 'route'" />
     <Statements v-else-if="part === 'unused'" />
     <Labels v-else-if="part === 'label'" />
@@ -56,6 +60,10 @@ async function save() {
   grid-template-rows: auto minmax(0, 1fr);
   min-height: 0;
   background: var(--sheet);
+}
+.none {
+  padding: 14px;
+  align-content: start;
 }
 header {
   display: flex;

@@ -3,7 +3,6 @@ import { ElButton, ElCheckbox } from 'element-plus';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import Choice from '../../parts/Choice.vue';
-import NextStep from '../../parts/NextStep.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
@@ -135,8 +134,7 @@ function say(who: string, on: string, all: readonly CellView[]): string {
         <el-button size="small" @click="would = undefined">leave it open</el-button>
         <span v-if="trouble" class="error" role="alert"><Said :text="trouble" /></span>
       </div>
-      <NextStep v-if="brokers.length === 0" class="none" />
-      <p v-else-if="shown && shown.who.length === 0" class="soft none">
+      <p v-if="shown && shown.who.length === 0" class="soft none">
         Nobody needs permission on {{ broker }}, and no statement gives any.
       </p>
       <div v-else-if="shown" class="scroll">

@@ -131,6 +131,13 @@ function by(name: string) {
   else [sort.value, down.value] = ['', false];
 }
 
+/** A cell with the values of its parameters put in, as in the environment looked at; '' where it has none. */
+function resolved(text: string): string {
+  const values = workspace.analysis.environments.parameters;
+  const made = text.replace(/(?<!\$)\$\{([^}]+)\}/g, (whole, name: string) => values[name] ?? whole);
+  return made === text ? '' : made;
+}
+
 function pick(id: string, on: boolean) {
   const next = new Set(picked.value);
   if (on) next.add(id);
@@ -343,7 +350,12 @@ useEventListener('keydown', (event: KeyboardEvent) => {
                   "
                   @click="edit(row, each.name, row.cells[each.at] ?? '')"
                 >
-                  <template v-if="row.cells[each.at]">{{ row.cells[each.at] }}</template>
+                  <template v-if="row.cells[each.at]"
+                    >{{ row.cells[each.at] }}
+                    <span v-if="resolved(row.cells[each.at]!)" class="faint">{{
+                      resolved(row.cells[each.at]!)
+                    }}</span></template
+                  >
                   <span v-else class="faint">{{ each.otherwise.replaceAll('`', '') || '·' }}</span>
                 </button>
                 <span v-else class="mono cell" :title="row.cells[each.at] ?? ''">{{

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
+import NextStep from '../../parts/NextStep.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { core } from '../../workers/client.ts';
@@ -46,7 +47,8 @@ function follow(sample: KeptView) {
 
 <template>
   <section class="kept" aria-label="kept messages" data-testid="kept">
-    <p v-if="kept.length === 0" class="soft">
+    <NextStep v-if="workspace.looked && !workspace.analysis.has.publishes" />
+    <p v-else-if="kept.length === 0" class="soft">
       No message is kept yet. Follow one, then choose <i>keep this message</i>: it is written into the
       topology and followed again at every change.
     </p>

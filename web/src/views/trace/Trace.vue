@@ -61,7 +61,7 @@ onBeforeUnmount(() => workspace.show({ only: [] }));
           <Outcome />
         </template>
       </div>
-      <Graph class="drawing" :least="0.92" />
+      <Graph class="drawing" :least="0.96" />
     </template>
   </div>
 </template>
