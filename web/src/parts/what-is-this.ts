@@ -1,4 +1,4 @@
-/** A paragraph on each view: what it is, and what one does in it. Shown by the view itself, and in docs/views.md. */
+/** A paragraph on each view: what it is, and what one does in it. Shown by the view itself,. */
 export const WHAT_IS_THIS: Readonly<Record<string, string>> = {
   declare:
     'The documents of the topology: text on the one hand, what it means on the other. Type, and findings, picture and every other view follow within a moment; or fill in a form by “New …”, which writes the text for you and shows it before it does. What the cursor is in is shown on the right: what leads to it, its settings, what is wrong with it. Undo takes everything back, text and forms alike.',
