@@ -131,7 +131,7 @@ test('a queue is begun with its subscription, its taker and their permission, sh
   await pick('fed by', 'notices');
   await page.type('[data-testid=form] [aria-label=condition]', 'severity >= 2');
   await pick('taken by', 'kiosk-screens');
-  await see(page, '[data-testid=becomes]', /lost-property-feed.*topic:shore\/notices/);
+  await see(page, '[data-testid=becomes]', /topic:shore\/notices.*lost-property-feed/);
   await press(page, '[data-testid=form] button', /^write it$/);
   await see(page, '.close-up h2', 'shore/lost-property');
   await see(page, '.close-up .reach', 'closure-announced');
