@@ -75,7 +75,7 @@ test('killing the server loses nothing that was saved, and what is typed meanwhi
 
 test('a mistyped name is mended where it stands', async () => {
   const { page } = w;
-  await press(page, '[data-testid=finding] button', 'Write `fares-sold`');
+  await press(page, '[data-testid=finding] button', 'Write fares-sold');
   await see(page, counts, /^4 errors ?2 warnings ?20 expectations kept$/);
   await see(page, saved, /^saved$/);
 });

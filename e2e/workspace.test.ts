@@ -114,7 +114,7 @@ test('light and dark are chosen and remembered', async () => {
   const { page } = w;
   const paper = () => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
   const before = await paper();
-  await press(page, 'header button', /^(dark|light)$/);
+  await press(page, 'nav button', /^(dark|light)$/);
   await page.waitForFunction(
     (old: string) => getComputedStyle(document.body).backgroundColor !== old,
     {},

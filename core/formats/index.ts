@@ -1,6 +1,4 @@
-export { batchCsv, batchNdjson } from './batch.ts';
 export { findingsData, findingsText, toSarif } from './findings.ts';
 export { toJunit } from './junit.ts';
-export { matrixCsv } from './matrix.ts';
 export { readLine, readMessages, understand } from './messages.ts';
 export { traceData, traceText } from './trace.ts';

@@ -1,5 +1,5 @@
 import { Batch } from '../analysis/trace/batch.ts';
-import { batchCsv, batchNdjson, csvLine } from './batch.ts';
+import { batchCsv, batchNdjson, csvLine } from './csv/batch.ts';
 import { readLine, readMessages, understand } from './messages.ts';
 import { buildGraph } from '../routing/graph.ts';
 import { readTopology } from '../topology/read.ts';

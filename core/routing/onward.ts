@@ -21,6 +21,8 @@ export interface Domain<M> {
   through(edge: Edge, messages: M): M | undefined;
   /** @returns of the messages those that a way's condition does not let through */
   past(edge: Edge, messages: M): M | undefined;
+  /** The same for many ways at once, where that is quicker: what none of them lets through. */
+  pastAll?(edges: readonly Edge[], messages: M): M | undefined;
   /** @returns the messages with another routing key */
   keyed(messages: M, key: string): M;
   /** @returns the messages inside a topic's envelope, as the queue behind a subscription holds them */
@@ -204,16 +206,19 @@ export function onward<M>(
 
 /** An exchange gives to every binding that lets messages through, and the rest to its unrouted-to. */
 function routed<M>(around: Surroundings, node: ExchangeNode, messages: M, domain: Domain<M>): Onward<M>[] {
-  const ways: Onward<M>[] = [];
+  const tried = domain.candidates?.(node, messages, around.out(node.id)) ?? around.out(node.id);
+  const bindings = tried.filter(({ kind }) => kind === 'binding');
+  const ways: Onward<M>[] = bindings.map((edge) => ({
+    edge,
+    messages: domain.through(edge, messages),
+    latency: 0,
+  }));
+  if (!node.decl.unroutedTo) return ways;
   let rest: M | undefined = messages;
-  for (const edge of domain.candidates?.(node, messages, around.out(node.id)) ?? around.out(node.id)) {
-    if (edge.kind !== 'binding') continue;
-    ways.push({ edge, messages: domain.through(edge, messages), latency: 0 });
-    rest = rest === undefined ? undefined : domain.past(edge, rest);
-  }
-  if (node.decl.unroutedTo)
-    for (const edge of around.out(node.id))
-      if (edge.kind === 'unrouted') ways.push({ edge, messages: rest, latency: 0 });
+  if (domain.pastAll) rest = domain.pastAll(bindings, messages);
+  else for (const edge of bindings) if (rest !== undefined) rest = domain.past(edge, rest);
+  for (const edge of around.out(node.id))
+    if (edge.kind === 'unrouted') ways.push({ edge, messages: rest, latency: 0 });
   return ways;
 }
 

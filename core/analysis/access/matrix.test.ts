@@ -7,7 +7,7 @@ import { allowNeeds, needTitle, needsOfRoute } from './route.ts';
 import { usageOf } from './usage.ts';
 import { arrivalsIn } from '../classes/arrivals.ts';
 import { type TextDocument, applyEdits } from '../../base/edits.ts';
-import { matrixCsv } from '../../formats/matrix.ts';
+import { matrixCsv } from '../../formats/csv/matrix.ts';
 import { addressOf } from '../../language/thing.ts';
 import { buildGraph } from '../../routing/graph.ts';
 import { readTopology } from '../../topology/read.ts';

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
 import { ElButton, ElInput } from 'element-plus';
-import { ref, watch } from 'vue';
+import { defineAsyncComponent, ref, watch } from 'vue';
 import { useForms } from '../forms/store.ts';
 import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
@@ -10,9 +10,11 @@ import type { Spot } from '../workers/views.ts';
 import Around from './Around.vue';
 import Condition from './Condition.vue';
 import Findings from './Findings.vue';
-import Settings from './Settings.vue';
 import WhyNot from './WhyNot.vue';
 import Said from './Said.vue';
+
+// what it is made of is large, and nobody needs it before something is looked at
+const Settings = defineAsyncComponent(() => import('./Settings.vue'));
 
 const workspace = useWorkspace();
 const focus = useFocus();

@@ -225,7 +225,9 @@ function describe(node: NodeView): string {
   const passed = copies ? `, ${copies} ${copies === 1 ? 'copy' : 'copies'}` : '';
   const change = node.change ? `, ${node.change}` : '';
   const mark = node.change ? ` ${MARKS[node.change]}` : '';
-  const plate = `${nameOn(node)} ${noteOn(node)}${mark}`;
+  // what is read on the plate comes first, as it stands there
+  const count = node.findings ?? 1;
+  const plate = `${nameOn(node)} ${noteOn(node)}${mark}${count > 1 ? ` ${count} findings` : ''}`;
   return `${plate}: ${node.role} ${node.address}, ${node.note}${change}${passed}${end ? `, ${end}` : ''}`;
 }
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core';
-import { ElButton, ElDialog, ElInput, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElDialog, ElInput } from 'element-plus';
 import { computed, defineAsyncComponent, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { useForms } from '../forms/store.ts';
@@ -212,19 +212,18 @@ async function signOut() {
         }}</span>
         <span v-if="workspace.saveTrouble" class="error">{{ workspace.saveTrouble }}</span>
       </span>
-      <el-select
+      <!-- the browser's own: it is all that a first visit would need the larger one for -->
+      <select
         v-if="environments.length"
         v-model="environment"
-        size="small"
         class="environment"
-        :empty-values="[null, undefined]"
         aria-label="the environment looked at"
         title="values, names on brokers and findings are of this environment, in every view"
         data-testid="environment"
       >
-        <el-option value="" label="no environment" />
-        <el-option v-for="each in environments" :key="each" :value="each" :label="`as in ${each}`" />
-      </el-select>
+        <option value="">no environment</option>
+        <option v-for="each in environments" :key="each" :value="each">as in {{ each }}</option>
+      </select>
       <router-link
         v-if="workspace.standings.length"
         :to="{ name: 'rollout', params: route.params, query: shared }"
@@ -386,6 +385,13 @@ header {
 .environment {
   width: 132px;
   flex: none;
+  padding: 3px 4px;
+  font: inherit;
+  font-size: 13px;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
 }
 .fill {
   flex: 1;

@@ -17,7 +17,6 @@ import {
   type Cell,
   type Need,
 } from '@vondle/core/analysis';
-import { matrixCsv } from '@vondle/core/formats';
 import type { Workspace } from './workspace.ts';
 import type { LabelView, MatrixView, NeedView, StatementView } from './views.ts';
 import { nodeName } from '@vondle/core/assist';
@@ -72,7 +71,8 @@ export function matrixOf(workspace: Workspace, broker: string): MatrixView {
 }
 
 /** The whole matrix, of all brokers. */
-export function matrixText({ graph }: Workspace): string {
+export async function matrixText({ graph }: Workspace): Promise<string> {
+  const { matrixCsv } = await import('@vondle/core/formats/csv');
   return matrixCsv(cellsOf(graph, usageOf(graph), callersOf(graph), subjectsOf(graph)));
 }
 

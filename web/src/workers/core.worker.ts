@@ -293,7 +293,7 @@ const worker = {
     const { missing, edited } = ifControlled(workspace.graph.topology, broker);
     return { missing: [...missing], edits: plain(edited) };
   },
-  matrixText: (): string => matrixText(workspace),
+  matrixText: (): Promise<string> => matrixText(workspace),
   missingPermission: (): NeedView[] => missingPermission(workspace),
   routePermissions: (app: string, type: string): NeedView[] => routePermissions(workspace, app, type),
   /** The edits that give the narrowest permission that a route lacks; without a route, all that is missing. */
@@ -389,7 +389,7 @@ const worker = {
   ): Promise<ManyView> => many.repeat(sendings, count, vary, tell),
   stopMany: (): void => many.stop(),
   manyRows: (from: number, to: number): ManyRow[] => many.rows(from, to),
-  manyAs: (format: 'csv' | 'ndjson'): Blob => many.as(format),
+  manyAs: (format: 'csv' | 'ndjson'): Promise<Blob> => many.as(format),
 
   /** Why a message does not reach a store: asked for each place it is sent to from which a way leads there. */
   whyNot(sendings: Sending[], store: string): WhyNotView[] {

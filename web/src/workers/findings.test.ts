@@ -211,7 +211,7 @@ describe('access on the screen', () => {
         ],
       }),
     ]);
-    expect(matrixText(hold())).toContain('topic:shore/notices,auklet,publish,shore/texting-in');
+    expect(await matrixText(hold())).toContain('topic:shore/notices,auklet,publish,shore/texting-in');
   });
 
   test('what is missing, what a route needs, and what nobody uses', () => {

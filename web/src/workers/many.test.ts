@@ -65,8 +65,8 @@ test('a file goes where it says, or where its type is published; the rest is tol
     ['sailing.south', ['m/all'], 'route south'],
     ['sailing.north', ['m/north', 'm/all'], ''],
   ]);
-  expect((await one.as('csv').text()).split('\r\n')).toHaveLength(4);
-  expect((await one.as('ndjson').text()).trim().split('\n')).toHaveLength(2);
+  expect((await (await one.as('csv')).text()).split('\r\n')).toHaveLength(4);
+  expect((await (await one.as('ndjson')).text()).trim().split('\n')).toHaveLength(2);
 });
 
 test('more problems than anybody reads are counted', () => {

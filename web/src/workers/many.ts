@@ -1,6 +1,6 @@
 /** Many messages followed one after another, in pieces, so that the worker goes on answering. */
 import { Batch, sendingsOf, spreadAt, type BatchRow } from '@vondle/core/analysis';
-import { batchCsv, batchNdjson, readMessages, understand } from '@vondle/core/formats';
+import { readMessages, understand } from '@vondle/core/formats';
 import type { Message } from '@vondle/core/conditions';
 import type { RoutingGraph, Sending as CoreSending } from '@vondle/core/routing';
 import type { FileView, ManyRow, ManyView, Sending } from './views.ts';
@@ -88,7 +88,8 @@ export class Many {
     return (this.batch?.rows.slice(from, to) ?? []).map(rowView);
   }
 
-  as(format: 'csv' | 'ndjson'): Blob {
+  async as(format: 'csv' | 'ndjson'): Promise<Blob> {
+    const { batchCsv, batchNdjson } = await import('@vondle/core/formats/csv');
     const rows = this.batch?.rows ?? [];
     const lines = format === 'csv' ? batchCsv(rows) : batchNdjson(rows);
     return new Blob([...lines], { type: format === 'csv' ? 'text/csv' : 'application/x-ndjson' });

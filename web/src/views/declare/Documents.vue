@@ -4,7 +4,6 @@ import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { saveFile } from '../save.ts';
-import { readZip, writeZip } from './zip.ts';
 import Said from '../../parts/Said.vue';
 
 /** The documents of the topology: chosen, made, renamed, removed, taken in and out as a zip. */
@@ -54,7 +53,8 @@ async function remove() {
   if (sure) workspace.removeDocument(props.shown);
 }
 
-function exported() {
+async function exported() {
+  const { writeZip } = await import('./zip.ts');
   saveFile(`${workspace.topology?.slug ?? 'topology'}.zip`, writeZip(workspace.documents));
 }
 
@@ -63,6 +63,7 @@ async function imported(event: Event) {
   const chosen = input.files?.[0];
   input.value = '';
   if (!chosen) return;
+  const { readZip } = await import('./zip.ts');
   const read = readZip(new Uint8Array(await chosen.arrayBuffer()));
   if (!read.ok) {
     trouble.value = read.message;
@@ -84,7 +85,7 @@ function act(command: 'rename' | 'remove' | 'export' | 'import') {
   trouble.value = '';
   if (command === 'rename') renaming.value = props.shown;
   if (command === 'remove') void remove();
-  if (command === 'export') exported();
+  if (command === 'export') void exported();
   if (command === 'import') file.value?.click();
 }
 </script>

@@ -477,6 +477,9 @@ th:nth-child(2) {
 th:nth-child(2) {
   z-index: 2;
 }
+tr.current .faint {
+  color: var(--soft);
+}
 tr.current td {
   background: var(--accent-sheet);
 }

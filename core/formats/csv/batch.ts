@@ -1,6 +1,6 @@
 /** What became of many messages, as files other programs read. */
 import Papa from 'papaparse';
-import type { BatchRow } from '../analysis/trace/batch.ts';
+import type { BatchRow } from '../../analysis/trace/batch.ts';
 
 /** @returns one CSV record (RFC 4180 §2); a text that a spreadsheet would run as a formula is kept a text */
 export const csvLine = (fields: readonly unknown[]): string =>

@@ -1,7 +1,7 @@
 /** Who may do what, as a table. */
-import { type Cell, needInWords } from '../analysis/access/matrix.ts';
+import { type Cell, needInWords } from '../../analysis/access/matrix.ts';
 import { csvLine } from './batch.ts';
-import { addressOf } from '../language/thing.ts';
+import { addressOf } from '../../language/thing.ts';
 
 /** @returns cells as CSV (RFC 4180), a head line first */
 export function matrixCsv(cells: readonly Cell[]): string {

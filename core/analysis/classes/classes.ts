@@ -1,0 +1,325 @@
+/**
+ * The classes of a publish's messages: all that end alike are one, every message is in exactly one, and each class has
+ * one of its messages to show, the share it is of all, and whether that much is proved.
+ */
+import type { Diagram, Operation } from '../../base/diagram.ts';
+import type { Edge } from '../../brokers/terms.ts';
+import { ABSENT, type Cell } from '../../conditions/cells.ts';
+import type { Message } from '../../conditions/message.ts';
+import type { Predicate } from '../../conditions/predicate.ts';
+import { topicKey } from '../../conditions/amqp.ts';
+import type { RoutingGraph } from '../../routing/graph.ts';
+import type { Outcome } from '../../routing/hop.ts';
+import { type Fate, Following, publisherOf } from './follow.ts';
+import { Space } from './space.ts';
+
+/** What becomes of every message of a class. */
+export interface ClassOutcome {
+  /** Where its copies rest, by address; of a spread's members one, which one not being known. */
+  readonly stores: readonly { readonly at: string; readonly copies: number; readonly oneOf?: string }[];
+  readonly ends: readonly { readonly outcome: Outcome; readonly at: string; readonly oneOf?: string }[];
+}
+
+export interface MessageClass {
+  readonly outcome: ClassOutcome;
+  /** Which messages it has, in words. */
+  readonly when: string;
+  readonly witness: Message;
+  /** How many messages it has; undefined where they cannot be counted. */
+  readonly messages: bigint | undefined;
+  /** Why it is not proved; undefined where it is. */
+  readonly unless?: string;
+}
+
+export interface PublishClasses {
+  readonly edge: Edge;
+  /** The app that publishes. */
+  readonly from: string;
+  readonly type: string;
+  /** The address it publishes to. */
+  readonly to: string;
+  readonly via?: 'mqtt';
+  /** How many messages it can send; undefined where they are without number. */
+  readonly total: bigint | undefined;
+  /** The larger first, as far as they can be counted. */
+  readonly classes: readonly MessageClass[];
+}
+
+const STAYS: ReadonlySet<Outcome> = new Set(['held', 'taken', 'waiting']);
+
+/** @returns every publish of declared messages, in the order of the text */
+export function publishesOf(graph: RoutingGraph): Edge[] {
+  const { declared, messages } = graph.topology;
+  return [...(declared.apps?.keys() ?? [])].flatMap((app) =>
+    (graph.out.get(`publisher:${app}`) ?? []).filter(
+      ({ kind, publish }) => kind === 'publish' && messages.has(publish?.message?.value ?? ''),
+    ),
+  );
+}
+
+/** @returns all that messages may meet from a publish on: the conditions of ways, and the keys that permissions are narrowed to */
+function conditionsBehind(graph: RoutingGraph, way: Edge): Set<Predicate> {
+  const conditions = new Set<Predicate>();
+  const seen = new Set([way.to]);
+  for (const id of seen)
+    for (const { to, condition } of graph.out.get(id) ?? []) {
+      if (condition.op !== 'always') conditions.add(condition);
+      seen.add(to);
+    }
+  for (const { when } of graph.topology.declared.access?.items ?? [])
+    if (when?.key) conditions.add(topicKey(when.key.value));
+  return conditions;
+}
+
+/**
+ * @param way a publish of a declared message type
+ * @param most how many different sets are held at most
+ * @returns the classes of its messages
+ * @throws TooManyClasses where there is no room to tell them apart
+ */
+export function classesOf(graph: RoutingGraph, way: Edge, most?: number): PublishClasses {
+  const { publish } = way;
+  const type = graph.topology.messages.get(publish!.message!.value)!;
+  const mqtt = publish!.via?.value === 'mqtt';
+  const key = type.key?.value ?? '';
+  const template = mqtt ? key.replaceAll('/', '.') : key;
+  const space = new Space(type, template, conditionsBehind(graph, way), most);
+  const fates = new Following(graph, space, template).publish(way);
+  return {
+    edge: way,
+    from: publisherOf(way).name,
+    type: type.id,
+    to: publish!.to?.value ?? '',
+    ...(mqtt ? { via: 'mqtt' as const } : {}),
+    total: space.total,
+    classes: told(space, outcomesOf(space, fates)),
+  };
+}
+
+/** One thing that becomes of a message: how it ends where, and of copies at rest how many. */
+type Item = readonly [id: string, copies: number];
+
+/** What becomes of each message: lists of items, as one function. */
+function outcomesOf(space: Space, fates: readonly Fate[]): Diagram {
+  const { diagrams } = space;
+  const listed = (items: readonly Item[]) => diagrams.leaf(items, `outcome ${JSON.stringify(items)}`);
+  const nothing = listed([]);
+  const together: Operation = {
+    early: (a, b) => (a === nothing ? b : b === nothing ? a : undefined),
+    values: (a, b) => listed(joined(a.value as Item[], b.value as Item[])),
+    either: true,
+  };
+  const each = fates.flatMap(({ at, outcome, copies, dealt }) => {
+    const item = (id: string, number: (copies: number) => number) =>
+      diagrams.map(copies, ({ value }) =>
+        value === 0 ? nothing : listed([[id, number(value as number)] as const]),
+      );
+    const ends = item(`e ${JSON.stringify([outcome, at, ...(dealt === undefined ? [] : [dealt])])}`, () => 0);
+    if (!STAYS.has(outcome)) return [ends];
+    return [item(`s ${JSON.stringify(dealt === undefined ? [at] : [at, dealt])}`, (own) => own), ends];
+  });
+  return diagrams.all(together, each, nothing);
+}
+
+/** Two lists in order as one, copies of one store added up. */
+function joined(a: readonly Item[], b: readonly Item[]): Item[] {
+  const all: Item[] = [];
+  for (let i = 0, j = 0; i < a.length || j < b.length;) {
+    const [x, y] = [a[i], b[j]];
+    if (x && y && x[0] === y[0]) {
+      all.push([x[0], x[1] + y[1]]);
+      i++;
+      j++;
+    } else if (!y || (x && x[0] < y[0])) {
+      all.push(x!);
+      i++;
+    } else {
+      all.push(y);
+      j++;
+    }
+  }
+  return all;
+}
+
+function outcomeOf(items: readonly Item[]): ClassOutcome {
+  const [stores, ends]: [ClassOutcome['stores'][number][], ClassOutcome['ends'][number][]] = [[], []];
+  for (const [id, copies] of items) {
+    const parts = JSON.parse(id.slice(2)) as string[];
+    const dealt = parts[id.startsWith('s') ? 1 : 2];
+    const oneOf = dealt === undefined ? {} : { oneOf: `spread:${dealt}` };
+    if (id.startsWith('s')) stores.push({ at: parts[0]!, copies, ...oneOf });
+    else ends.push({ outcome: parts[0] as Outcome, at: parts[1]!, ...oneOf });
+  }
+  return { stores, ends };
+}
+
+/** A node with the ways that lead to it. */
+interface Reached {
+  /** How many messages come to it. */
+  messages: bigint;
+  unless: string | undefined;
+  /** Whether some come by a question that nobody can answer, so that they cannot be counted. */
+  asked: boolean;
+  readonly from: { readonly parent: Diagram; readonly run: number }[];
+}
+
+/** Every function value of the whole as a class: all of them in one walk from the top. */
+function told(space: Space, outcomes: Diagram): MessageClass[] {
+  const { variables, total } = space;
+  const reached = new Map<Diagram, Reached>([
+    [outcomes, { messages: space.between(-1, outcomes.variable), unless: undefined, asked: false, from: [] }],
+  ]);
+  // each node after all that lead to it: by variable, and within one none leads to another
+  const byVariable = new Map<number, Diagram[]>();
+  const list = (node: Diagram) => {
+    const all = byVariable.get(node.variable);
+    if (all) all.push(node);
+    else byVariable.set(node.variable, [node]);
+  };
+  list(outcomes);
+  for (let variable = 0; variable < variables.length; variable++)
+    for (const node of byVariable.get(variable) ?? []) {
+      const { cells } = variables[variable]!.cells;
+      const here = reached.get(node)!;
+      const unless = here.unless ?? space.looseAt(variable);
+      node.next.forEach((next, run) => {
+        let size = 0n;
+        for (let cell = node.starts[run]!; cell < (node.starts[run + 1] ?? cells.length); cell++)
+          size += cells[cell]!.size ?? 0n;
+        let there = reached.get(next);
+        if (!there) {
+          reached.set(next, (there = { messages: 0n, unless: undefined, asked: false, from: [] }));
+          list(next);
+        }
+        there.messages += here.messages * size * space.between(variable, next.variable);
+        there.unless ??= unless;
+        there.asked ||= here.asked || variables[variable]!.place === 'unknown';
+        there.from.push({ parent: node, run });
+      });
+    }
+  const classes = [...reached].flatMap(([node, { messages, unless, asked }]): MessageClass[] => {
+    if (node.variable !== Infinity) return [];
+    const [path = new Map<number, Cells>(), ...others] = pathsTo(space, reached, node);
+    const chosen = new Map([...path].map(([variable, [first]]) => [variable, first!]));
+    const outcome = outcomeOf(node.value as Item[]);
+    return [
+      {
+        outcome,
+        when: inWords(space, [path, ...others]),
+        witness: space.messageOf(chosen),
+        messages: total === undefined || asked ? undefined : messages,
+        ...(unless === undefined ? {} : { unless }),
+      },
+    ];
+  });
+  return classes.sort((a, b) =>
+    a.messages === undefined || b.messages === undefined
+      ? 0
+      : a.messages === b.messages
+        ? 0
+        : a.messages > b.messages
+          ? -1
+          : 1,
+  );
+}
+
+/** Cells of a variable that lead on alike. */
+type Cells = readonly number[];
+type Path = ReadonlyMap<number, Cells>;
+
+/** So many ways to be in a class are told. */
+const MOST_PATHS = 4;
+
+/** @returns some of the ways from the top to a class, as the cells that each variable has there; those with the least to say first */
+function pathsTo(space: Space, reached: ReadonlyMap<Diagram, Reached>, leaf: Diagram): Path[] {
+  const paths: Path[] = [];
+  const open: { node: Diagram; path: Path }[] = [{ node: leaf, path: new Map() }];
+  for (const { node, path } of open) {
+    const { from } = reached.get(node)!;
+    if (from.length === 0) {
+      paths.push(path);
+      continue;
+    }
+    // several runs of one parent are one condition
+    const byParent = new Map<Diagram, number[]>();
+    for (const { parent, run } of from) {
+      const to = parent.starts[run + 1] ?? space.variables[parent.variable]!.cells.cells.length;
+      const cells = byParent.get(parent) ?? [];
+      for (let cell = parent.starts[run]!; cell < to; cell++) cells.push(cell);
+      byParent.set(parent, cells);
+    }
+    for (const [parent, cells] of byParent) {
+      if (open.length > MOST_PATHS * 8) break;
+      open.push({ node: parent, path: new Map([[parent.variable, cells], ...path]) });
+    }
+  }
+  return paths.sort((a, b) => a.size - b.size);
+}
+
+/** @returns in words which messages go by some paths */
+function inWords(space: Space, paths: readonly Path[]): string {
+  const parts = paths.slice(0, MOST_PATHS).map((path) => {
+    const tests = [...path].map(([variable, cells]) => testIn(space, variable, cells));
+    return tests.length ? tests.join(' and ') : 'always';
+  });
+  const more = paths.length > MOST_PATHS ? '; or otherwise' : '';
+  return parts.join('; or ') + more;
+}
+
+/** So many values are named. */
+const MOST_NAMED = 5;
+
+function testIn({ variables }: Space, variable: number, cells: readonly number[]): string {
+  const { name, place, cells: all } = variables[variable]!;
+  if (place === 'unknown') return `“${name}” is ${['true', 'false', 'unknown'][cells[0]!]}`;
+  const within = new Set(cells);
+  const others = all.cells.flatMap((_, i) => (within.has(i) ? [] : [i]));
+  const called = place === 'word' || place === 'words' ? `{${name}}` : name;
+  // what is shorter to say: what it is, or what it is not
+  const firm = (list: readonly number[]) => list.every((i) => !all.cells[i]!.other);
+  const few = firm(cells) && (cells.length <= others.length || !firm(others));
+  return few || others.length === 0
+    ? `${called} is ${named(all.cells, cells)}`
+    : firm(others)
+      ? `${called} is not ${named(all.cells, others)}`
+      : `${called} is ${named(all.cells, cells)}`;
+}
+
+function named(all: readonly Cell[], cells: readonly number[]): string {
+  const names: string[] = [];
+  for (let i = 0; i < cells.length; i++) {
+    const cell = all[cells[i]!]!;
+    let last = i;
+    // numbers that follow each other are one range
+    while (
+      typeof all[cells[last]!]!.value === 'number' &&
+      cells[last + 1] === cells[last]! + 1 &&
+      typeof all[cells[last + 1]!]?.value === 'number'
+    )
+      last++;
+    names.push(last > i || cell.between ? range(cell, all[cells[last]!]!) : valueName(cell));
+    i = last;
+  }
+  const shown =
+    names.length > MOST_NAMED
+      ? [...names.slice(0, MOST_NAMED - 1), `${names.length - MOST_NAMED + 1} more`]
+      : names;
+  return shown.length < 2 ? shown.join('') : `${shown.slice(0, -1).join(', ')} or ${shown.at(-1)}`;
+}
+
+function range(first: Cell, last: Cell): string {
+  const [from, above] = first.between ?? [first.value as number, undefined];
+  const [under, to] = last.between ?? [undefined, last.value as number];
+  if (above === undefined && under === undefined) return `${from} to ${to}`;
+  const low = first.between ? (from === -Infinity ? '' : `over ${from}`) : `${from} or more`;
+  const high = last.between ? (to === Infinity ? '' : `under ${to}`) : `${to} or less`;
+  return [low, high].filter(Boolean).join(' and ') || 'any number';
+}
+
+function valueName({ value, other }: Cell): string {
+  if (value === ABSENT) return 'missing';
+  if (other)
+    return value === '' || /^(.)\1*$/u.test(String(value)) ? 'any other' : `such as “${String(value)}”`;
+  if (Array.isArray(value)) return value.length ? `such as “${value.join('.')}”` : 'no words';
+  return typeof value === 'string' ? value || 'empty' : JSON.stringify(value);
+}
