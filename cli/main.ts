@@ -88,6 +88,34 @@ program
   .action(fanout);
 
 program
+  .command('classes')
+  .description('all messages of each publish, by what becomes of them: every message is in exactly one class')
+  .argument('<path...>', 'documents, or folders of them')
+  .option('-m, --message <type>', 'only messages of this type')
+  .option('--from <app>', 'only what this app publishes')
+  .addOption(
+    new Option('-f, --format <format>', 'how to print').choices(['text', 'json', 'csv']).default('text'),
+  )
+  .addOption(environment())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle classes demo/r3 --message closure-announced\n  $ vondle classes topology -f json | jq .witness    # one message of each class\n`,
+  )
+  .action(async (paths, options) => (await import('./classes.ts')).classes(paths, options));
+
+program
+  .command('compare')
+  .description('the messages that go elsewhere in one topology than in another; exit 1 where some do')
+  .argument('<before>', 'a document, or a folder of them')
+  .argument('<after>', 'another')
+  .addOption(
+    new Option('-f, --format <format>', 'how to print').choices(['text', 'json', 'markdown']).default('text'),
+  )
+  .addOption(environment())
+  .addHelpText('after', `\nExamples:\n  $ vondle compare demo/r3 demo/draft\n`)
+  .action(async (before, after, options) => (await import('./classes.ts')).compare(before, after, options));
+
+program
   .command('mend')
   .description('mend what has exactly one mend; exit 0 when all of it was mended, 1 when something is left')
   .argument('<path...>', 'documents, or folders of them')

@@ -10,6 +10,15 @@ export { idOf, signsOf } from './checks/identity.ts';
 export { type Review, checked, obstaclesIn, promisesNotKept, proved, review } from './checks/review.ts';
 export { ABOUT_ACCEPTANCES, CHECKS, checkAll } from './checks/run.ts';
 export { arrivalsIn } from './classes/arrivals.ts';
+export {
+  type ClassOutcome,
+  type MessageClass,
+  type PublishClasses,
+  type RouteChange,
+  classesOf,
+  differenceOf,
+  publishesOf,
+} from './classes/classes.ts';
 export { type ChangeKind, compareGraphs } from './compare/graphs.ts';
 export { outcomeChange, outcomeOf } from './compare/outcomes.ts';
 export { type Proof, findingOfProof, proveAll } from './expectations/prove.ts';

@@ -9,3 +9,4 @@ export {
 } from './edits.ts';
 export { type Position, Lines, type Span } from './span.ts';
 export { formatDuration } from './values.ts';
+export { TooManyClasses } from './diagram.ts';

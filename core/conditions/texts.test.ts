@@ -10,7 +10,13 @@ const meets = (pattern: readonly LikePart[], text: string) =>
     message({ headers: { h: text } }),
   ) === true;
 
-const parts: fc.Arbitrary<LikePart> = fc.constantFrom('a', 'b', 'ab', { any: 'one' }, { any: 'many' });
+const parts: fc.Arbitrary<LikePart> = fc.constantFrom<LikePart[]>(
+  'a',
+  'b',
+  'ab',
+  { any: 'one' },
+  { any: 'many' },
+);
 const patterns = fc.array(fc.array(parts, { maxLength: 4 }), { maxLength: 3 });
 /** All texts of up to five letters, one of which no pattern says. */
 const TEXTS = Array.from({ length: 6 }, (_, length) => length).flatMap((length) =>
@@ -22,7 +28,7 @@ const TEXTS = Array.from({ length: 6 }, (_, length) => length).flatMap((length) 
 test('whatever some text does before patterns, one of the texts does that stand for all', () => {
   fc.assert(
     fc.property(patterns, fc.uniqueArray(fc.constantFrom('', 'a', 'ab', 'ba', 'abb', 'q')), (all, said) => {
-      const asked = new Set(said);
+      const asked = new Set<string>(said);
       const found = textsOf(all, asked)!;
       const met = (text: string) => all.map((pattern) => (meets(pattern, text) ? 1 : 0)).join('');
       const ways = new Set(found.map(met));

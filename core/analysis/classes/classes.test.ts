@@ -4,7 +4,8 @@
  * What the generator cannot make: domains without end (open words, texts, numbers), which are tried by their corners
  * below; schemas that are not followed; links in circles through more than two brokers.
  */
-import { type ClassOutcome, type PublishClasses, classesOf, publishesOf } from './classes.ts';
+import { TooManyClasses } from '../../base/diagram.ts';
+import { type ClassOutcome, type PublishClasses, classesOf, differenceOf, publishesOf } from './classes.ts';
 import { message } from '../../conditions/message.ts';
 import type { Message } from '../../conditions/message.ts';
 import { addressOf } from '../../language/thing.ts';
@@ -95,7 +96,12 @@ function modelOf(seed: number) {
       ]);
       const headers = {
         match: r.pick(['all', 'any'] as const),
-        values: r.pick([{ h: 'x' }, { n: 1, w: 'a' }, { h: 'x', n: 2 }, { w: null }]),
+        values: r.pick<Record<string, string | number | null>>([
+          { h: 'x' },
+          { n: 1, w: 'a' },
+          { h: 'x', n: 2 },
+          { w: null },
+        ]),
       };
       const to = r.pick(['p', 'q', 'y', 'z']);
       broker.bindings!.push({
@@ -207,4 +213,168 @@ test(`${CASES} topologies: classes are what every message does, one by one`, () 
   expect(publishes).toBeGreaterThan(CASES);
   expect(messages).toBeGreaterThan(CASES * 50);
   expect(told).toBeGreaterThan(publishes * 1.1);
+});
+
+test('the messages that go elsewhere are those that do, one by one', () => {
+  let [changed, same] = [0, 0];
+  for (let seed = FIRST; seed < FIRST + CASES / 3; seed++) {
+    const { model, types } = modelOf(seed);
+    const r = randomOf(seed + 77);
+    const other = structuredClone(model);
+    // some of what it says is gone, or otherwise
+    for (const broker of Object.values(other.brokers)) {
+      if (broker.bindings?.length) broker.bindings.splice(r.below(broker.bindings.length), 1 + r.below(2));
+      for (const each of Object.values(broker.subscriptions ?? {})) if (r.once(3)) delete each.filter;
+    }
+    if (r.once(3)) other.access.pop();
+    if (r.once(4)) other.apps['one']!.publishes = [];
+    const [before, after] = [model, other].map((each) =>
+      buildGraph(readTopology([{ name: 'a.json', text: JSON.stringify(each) }])),
+    ) as [RoutingGraph, RoutingGraph];
+    const told = differenceOf(before, after);
+    for (const edge of publishesOf(before)) {
+      const of = classesOf(before, edge);
+      const goes = publishesOf(after).find(
+        (each) =>
+          each.from === edge.from &&
+          each.label === edge.label &&
+          each.publish!.to!.value === of.to &&
+          each.publish!.via?.value === of.via,
+      );
+      const own = told.filter(
+        (each) => each.from === of.from && each.type === of.type && each.to === of.to && each.via === of.via,
+      );
+      if (isDealt(of) || (goes && isDealt(classesOf(after, goes)))) continue;
+      const wanted = new Map<string, bigint>();
+      for (const each of everyMessage(of.type, types[of.type as 'note' | 'other'])) {
+        const [then, now] = [tracedSign(before, of, each), goes ? tracedSign(after, of, each) : 'null'];
+        if (then === now) same++;
+        else {
+          changed++;
+          wanted.set(`${then} → ${now}`, (wanted.get(`${then} → ${now}`) ?? 0n) + 1n);
+        }
+      }
+      const signed = (outcome: ClassOutcome | null) => (outcome ? signOf(outcome) : 'null');
+      expect({
+        seed,
+        edge: edge.id,
+        told: Object.fromEntries(
+          own.map((each) => [`${signed(each.before)} → ${signed(each.after)}`, each.messages]),
+        ),
+      }).toEqual({ seed, edge: edge.id, told: Object.fromEntries(wanted) });
+      for (const { witness, before: then, after: now } of own) {
+        expect(tracedSign(before, of, witness)).toBe(signed(then));
+        if (goes) expect(tracedSign(after, of, witness)).toBe(signed(now));
+      }
+    }
+  }
+  expect(changed).toBeGreaterThan(500);
+  expect(same).toBeGreaterThan(500);
+});
+
+describe('domains without end', () => {
+  const told = (message: string, broker: string, more = '') => {
+    const text = `tenant: t
+messages: { note: ${message} }
+apps: { one: { publishes: [{ message: note, to: m/in }] } }
+brokers: { m: ${broker} }
+${more}`;
+    const graph = buildGraph(readTopology([{ name: 'a.yaml', text }]));
+    expect(graph.topology.findings).toEqual([]);
+    const [edge] = publishesOf(graph);
+    const found = classesOf(graph, edge!);
+    for (const { outcome, witness, unless } of found.classes)
+      if (!unless) expect(tracedSign(graph, found, witness)).toBe(signOf(outcome));
+    return found.classes.map(({ outcome, when, unless }) => [
+      when,
+      outcome.stores.map(({ at }) => at.replace('m/', '')).join(' ') ||
+        outcome.ends.map((each) => each.outcome).join(' '),
+      ...(unless ? [unless] : []),
+    ]);
+  };
+  const pubsub = (...filters: string[]) =>
+    `{ kind: pubsub, access: open, topics: { in: {} }, subscriptions: { ${filters.map((filter, i) => `s${i}: { topic: in, filter: ${filter} }`).join(', ')} } }`;
+  const amqp = (...keys: string[]) =>
+    `{ kind: amqp, access: open, exchanges: { in: { type: topic } }, queues: { ${keys.map((_, i) => `q${i}: {}`).join(', ')} }, bindings: [${keys.map((key, i) => `{ from: in, to: q${i}, key: "${key}" }`).join(', ')}] }`;
+
+  test('numbers are told at the points that conditions name, and between', () => {
+    expect(
+      told(
+        '{ headers: { n: { type: number } }, required: [n] }',
+        pubsub('{ selector: "n > 1.5" }', '{ selector: "n = 3" }'),
+      ),
+    ).toEqual([
+      ['n is 1.5 or less', 'lost'],
+      ['n is over 1.5 and under 3 or over 3', 's0'],
+      ['n is 3', 's0 s1'],
+    ]);
+  });
+
+  test('texts are told by all that patterns can ask at once', () => {
+    expect(
+      told(
+        '{ headers: { h: { type: string } }, required: [h] }',
+        pubsub('{ selector: "h LIKE \'a%\'" }', '{ selector: "h LIKE \'%b\'" }', '{ match: { h: ab } }'),
+      ).map(([, stores]) => stores),
+    ).toEqual(expect.arrayContaining(['lost', 's0', 's1', 's0 s1', 's0 s1 s2']));
+  });
+
+  test('one word of a key, and any number of them', () => {
+    expect(told('{ key: "a.{x}" }', amqp('a.b', 'a.*', '#.c'))).toEqual([
+      ['{x} is not b or c', 'q1'],
+      ['{x} is b', 'q0 q1'],
+      ['{x} is c', 'q1 q2'],
+    ]);
+    const many = told('{ key: "a.{x...}" }', amqp('a', 'a.b.#', '#.c', 'a.*.*'));
+    expect(many.map(([, stores]) => stores).sort()).toEqual([
+      'lost',
+      'q0',
+      'q1',
+      'q1 q2',
+      'q1 q2 q3',
+      'q1 q3',
+      'q2',
+      'q2 q3',
+      'q3',
+    ]);
+  });
+
+  test('what is left out is a value of its own', () => {
+    expect(
+      told(
+        '{ headers: { h: { enum: [x] } } }',
+        pubsub('{ selector: "h IS NULL" }', '{ not: { match: { h: x } } }'),
+      ),
+    ).toEqual([
+      ['h is x', 'lost'],
+      ['h is missing', 's0 s1'],
+    ]);
+  });
+
+  test('what cannot be told from what is declared is asked, and nothing is proved on it', () => {
+    const [first, second] = told(
+      '{ headers: { a: { type: string }, b: { type: string } }, required: [a, b] }',
+      pubsub('{ selector: "a = b" }'),
+    );
+    expect(first![2]).toMatch(/cannot be told/);
+    expect(second![2]).toMatch(/cannot be told/);
+    expect(
+      told(
+        '{ headers: { h: { type: string, pattern: "^[a-z]+$" } }, required: [h] }',
+        pubsub('{ match: { h: "9" } }'),
+      ).map(([, , unless]) => unless),
+    ).toEqual(expect.arrayContaining([expect.stringMatching(/pattern/)]));
+  });
+});
+
+test('ten thousand bindings are told, and where there is no room it is said', () => {
+  const bindings = Array.from({ length: 10_000 }, (_, i) => `{ from: in, to: q${i % 100}, key: "a.k${i}" }`);
+  const text = `tenant: t
+messages: { note: { key: "a.{x}" } }
+apps: { one: { publishes: [{ message: note, to: m/in }] } }
+brokers: { m: { kind: amqp, access: open, exchanges: { in: { type: topic } }, queues: { ${Array.from({ length: 100 }, (_, i) => `q${i}: {}`).join(', ')} }, bindings: [${bindings.join(', ')}] } }`;
+  const graph = buildGraph(readTopology([{ name: 'a.yaml', text }]));
+  const [edge] = publishesOf(graph);
+  expect(classesOf(graph, edge!).classes).toHaveLength(101);
+  expect(() => classesOf(graph, edge!, 1_000)).toThrow(TooManyClasses);
 });

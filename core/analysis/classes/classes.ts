@@ -8,6 +8,7 @@ import { ABSENT, type Cell } from '../../conditions/cells.ts';
 import type { Message } from '../../conditions/message.ts';
 import type { Predicate } from '../../conditions/predicate.ts';
 import { topicKey } from '../../conditions/amqp.ts';
+import type { MessageType } from '../../topology/messages.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Outcome } from '../../routing/hop.ts';
 import { type Fate, Following, publisherOf } from './follow.ts';
@@ -78,23 +79,85 @@ function conditionsBehind(graph: RoutingGraph, way: Edge): Set<Predicate> {
  * @throws TooManyClasses where there is no room to tell them apart
  */
 export function classesOf(graph: RoutingGraph, way: Edge, most?: number): PublishClasses {
+  const { space, template } = spaceOf(way, typeOf(graph, way), conditionsBehind(graph, way), most);
+  const outcomes = outcomesOf(space, new Following(graph, space, template).publish(way));
+  const classes = told(space, outcomes).map(({ value, ...about }) => ({
+    ...about,
+    outcome: outcomeOf(value as Item[]),
+  }));
+  return { edge: way, ...titleOf(way), total: space.total, classes };
+}
+
+const typeOf = (graph: RoutingGraph, { publish }: Edge): MessageType =>
+  graph.topology.messages.get(publish!.message!.value)!;
+
+/** What tells a publish from others. */
+function titleOf(way: Edge): Pick<PublishClasses, 'from' | 'type' | 'to' | 'via'> {
   const { publish } = way;
-  const type = graph.topology.messages.get(publish!.message!.value)!;
-  const mqtt = publish!.via?.value === 'mqtt';
-  const key = type.key?.value ?? '';
-  const template = mqtt ? key.replaceAll('/', '.') : key;
-  const space = new Space(type, template, conditionsBehind(graph, way), most);
-  const fates = new Following(graph, space, template).publish(way);
   return {
-    edge: way,
     from: publisherOf(way).name,
-    type: type.id,
+    type: publish!.message!.value,
     to: publish!.to?.value ?? '',
-    ...(mqtt ? { via: 'mqtt' as const } : {}),
-    total: space.total,
-    classes: told(space, outcomesOf(space, fates)),
+    ...(publish!.via?.value === 'mqtt' ? { via: 'mqtt' as const } : {}),
   };
 }
+
+function spaceOf(
+  { publish }: Edge,
+  type: MessageType,
+  conditions: Iterable<Predicate>,
+  most?: number,
+): { readonly space: Space; readonly template: string } {
+  const key = type.key?.value ?? '';
+  const template = publish!.via?.value === 'mqtt' ? key.replaceAll('/', '.') : key;
+  return { space: new Space(type, template, conditions, most), template };
+}
+
+/** Messages of a publish whose outcome is another than before. */
+export interface RouteChange
+  extends Pick<PublishClasses, 'from' | 'type' | 'to' | 'via' | 'total'>, Omit<MessageClass, 'outcome'> {
+  /** null where nothing was published so. */
+  readonly before: ClassOutcome | null;
+  readonly after: ClassOutcome | null;
+}
+
+/**
+ * The messages that go elsewhere in one graph than in another, exactly; of a type whose declaration differs those
+ * that it has after.
+ * @param most how many different sets are held at most
+ * @returns for each publish, in the order of the text after and then before, what differs, by before and after
+ * @throws TooManyClasses where there is no room to tell them apart
+ */
+export function differenceOf(before: RoutingGraph, after: RoutingGraph, most?: number): RouteChange[] {
+  const nameOf = (way: Edge) => JSON.stringify(titleOf(way));
+  const byName = (graph: RoutingGraph) => new Map(publishesOf(graph).map((way) => [nameOf(way), way]));
+  const [then, now] = [byName(before), byName(after)];
+  return [...new Set([...now.keys(), ...then.keys()])].flatMap((name): RouteChange[] => {
+    const [old, own] = [then.get(name), now.get(name)];
+    const way = (own ?? old)!;
+    const conditions = [
+      ...(old ? conditionsBehind(before, old) : []),
+      ...(own ? conditionsBehind(after, own) : []),
+    ];
+    const { space, template } = spaceOf(way, typeOf(own ? after : before, way), conditions, most);
+    const { diagrams } = space;
+    const follow = (graph: RoutingGraph, of: Edge | undefined) =>
+      of ? outcomesOf(space, new Following(graph, space, template).publish(of)) : diagrams.leaf(null);
+    const pair: Operation = {
+      values: (a, b) =>
+        diagrams.leaf(a === b ? SAME : [a.value, b.value], a === b ? SAME : `pair ${a.id} ${b.id}`),
+    };
+    const both = diagrams.apply(pair, follow(before, old), follow(after, own));
+    return told(space, both).flatMap(({ value, ...about }) => {
+      if (value === SAME) return [];
+      const [first, second] = (value as (Item[] | null)[]).map((items) => items && outcomeOf(items));
+      return [{ ...titleOf(way), total: space.total, ...about, before: first!, after: second! }];
+    });
+  });
+}
+
+/** The value where before and after are one. */
+const SAME = 'the same';
 
 /** One thing that becomes of a message: how it ends where, and of copies at rest how many. */
 type Item = readonly [id: string, copies: number];
@@ -164,7 +227,7 @@ interface Reached {
 }
 
 /** Every function value of the whole as a class: all of them in one walk from the top. */
-function told(space: Space, outcomes: Diagram): MessageClass[] {
+function told(space: Space, outcomes: Diagram): (Omit<MessageClass, 'outcome'> & { value: unknown })[] {
   const { variables, total } = space;
   const reached = new Map<Diagram, Reached>([
     [outcomes, { messages: space.between(-1, outcomes.variable), unless: undefined, asked: false, from: [] }],
@@ -197,14 +260,13 @@ function told(space: Space, outcomes: Diagram): MessageClass[] {
         there.from.push({ parent: node, run });
       });
     }
-  const classes = [...reached].flatMap(([node, { messages, unless, asked }]): MessageClass[] => {
+  const classes = [...reached].flatMap(([node, { messages, unless, asked }]) => {
     if (node.variable !== Infinity) return [];
     const [path = new Map<number, Cells>(), ...others] = pathsTo(space, reached, node);
     const chosen = new Map([...path].map(([variable, [first]]) => [variable, first!]));
-    const outcome = outcomeOf(node.value as Item[]);
     return [
       {
-        outcome,
+        value: node.value,
         when: inWords(space, [path, ...others]),
         witness: space.messageOf(chosen),
         messages: total === undefined || asked ? undefined : messages,
@@ -243,14 +305,16 @@ function pathsTo(space: Space, reached: ReadonlyMap<Diagram, Reached>, leaf: Dia
     // several runs of one parent are one condition
     const byParent = new Map<Diagram, number[]>();
     for (const { parent, run } of from) {
+      if (byParent.size > MOST_PATHS && !byParent.has(parent)) break;
       const to = parent.starts[run + 1] ?? space.variables[parent.variable]!.cells.cells.length;
       const cells = byParent.get(parent) ?? [];
       for (let cell = parent.starts[run]!; cell < to; cell++) cells.push(cell);
       byParent.set(parent, cells);
     }
     for (const [parent, cells] of byParent) {
-      if (open.length > MOST_PATHS * 8) break;
       open.push({ node: parent, path: new Map([[parent.variable, cells], ...path]) });
+      // where there are many ways already, one of each is enough
+      if (open.length > MOST_PATHS * 8) break;
     }
   }
   return paths.sort((a, b) => a.size - b.size);
@@ -275,17 +339,15 @@ function testIn({ variables }: Space, variable: number, cells: readonly number[]
   const within = new Set(cells);
   const others = all.cells.flatMap((_, i) => (within.has(i) ? [] : [i]));
   const called = place === 'word' || place === 'words' ? `{${name}}` : name;
-  // what is shorter to say: what it is, or what it is not
+  const [is, isNot] = [namesOf(all.cells, cells), namesOf(all.cells, others)];
+  // what is shorter to say: what it is, or what it is not; and “any other” says nothing without the others
   const firm = (list: readonly number[]) => list.every((i) => !all.cells[i]!.other);
-  const few = firm(cells) && (cells.length <= others.length || !firm(others));
-  return few || others.length === 0
-    ? `${called} is ${named(all.cells, cells)}`
-    : firm(others)
-      ? `${called} is not ${named(all.cells, others)}`
-      : `${called} is ${named(all.cells, cells)}`;
+  const negative = others.length > 0 && firm(others) && (isNot.length < is.length || !firm(cells));
+  return negative ? `${called} is not ${named(isNot)}` : `${called} is ${named(is)}`;
 }
 
-function named(all: readonly Cell[], cells: readonly number[]): string {
+/** Cells as one names them, numbers that follow each other as ranges. */
+function namesOf(all: readonly Cell[], cells: readonly number[]): string[] {
   const names: string[] = [];
   for (let i = 0; i < cells.length; i++) {
     const cell = all[cells[i]!]!;
@@ -300,6 +362,10 @@ function named(all: readonly Cell[], cells: readonly number[]): string {
     names.push(last > i || cell.between ? range(cell, all[cells[last]!]!) : valueName(cell));
     i = last;
   }
+  return names;
+}
+
+function named(names: readonly string[]): string {
   const shown =
     names.length > MOST_NAMED
       ? [...names.slice(0, MOST_NAMED - 1), `${names.length - MOST_NAMED + 1} more`]

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu } from 'element-plus';
 import { shallowRef } from 'vue';
-import type { FormKind } from '@vondle/core/assist';
+import type { FormKind } from '@vondle/core/assist/forms';
 import { useWorkspace } from '../stores/workspace.ts';
 import { core } from '../workers/client.ts';
 import { GROUPS, useForms } from './store.ts';

@@ -2,7 +2,7 @@
 import { useDebounceFn } from '@vueuse/core';
 import { ElButton, ElCheckbox, ElDialog, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, shallowRef, watch } from 'vue';
-import type { Given } from '@vondle/core/assist';
+import type { Given } from '@vondle/core/assist/forms';
 import Diff from '../parts/Diff.vue';
 import Said from '../parts/Said.vue';
 import { useFocus } from '../stores/focus.ts';

@@ -1,5 +1,5 @@
 /** Which form is open, and what it begins with: forms are opened from wherever somebody looks at a thing. */
-import type { FormKind, Given } from '@vondle/core/assist';
+import type { FormKind, Given } from '@vondle/core/assist/forms';
 import { defineStore } from 'pinia';
 import { shallowRef } from 'vue';
 

@@ -2,7 +2,7 @@
 import { ElButton } from 'element-plus';
 import { computed } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { FormKind } from '@vondle/core/assist';
+import type { FormKind } from '@vondle/core/assist/forms';
 import { useForms } from '../forms/store.ts';
 import { useWorkspace } from '../stores/workspace.ts';
 

@@ -100,9 +100,9 @@ describe('what the page is told', () => {
     expect(hear(worker.analyse(documents, names))).toEqual(first);
   });
 
-  test('everything that is told can be sent to the page', () => {
+  test('everything that is told can be sent to the page', async () => {
     worker.analyse(documents, names);
-    for (const told of [
+    for (const telling of [
       worker.prove(),
       worker.accepted(),
       worker.checks(),
@@ -112,7 +112,9 @@ describe('what the page is told', () => {
       worker.formKinds(),
       worker.form('queue', 'mainland'),
       worker.table({ kind: 'queue', words: '', sort: '', down: false, from: 0 }),
-    ])
+    ]) {
+      const told: unknown = await telling;
       expect(structuredClone(told)).toEqual(told);
+    }
   });
 });

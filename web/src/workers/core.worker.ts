@@ -31,10 +31,8 @@ import {
   keyAt,
   keyInWords,
   type Completions,
-  type FormKind,
-  type Order,
-  type TableKind,
 } from '@vondle/core/assist';
+import type { FormKind, Order, TableKind } from '@vondle/core/assist/forms';
 import type { Edited, TextDocument, TextEdit } from '@vondle/core/base';
 import type { Message } from '@vondle/core/conditions';
 import * as Comlink from 'comlink';
@@ -63,7 +61,7 @@ import { follow, followGivenUp, followKept, tracesOf } from './follow.ts';
 import { Workspace } from './workspace.ts';
 import { Many } from './many.ts';
 import { messagesOf, Outline } from './outline.ts';
-import { formKinds, formView, Tables, Trying } from './forms.ts';
+import type { Tables, Trying } from './forms.ts';
 import { PROTOCOL } from './protocol.ts';
 import type {
   AcceptedView,
@@ -103,8 +101,11 @@ import type {
 
 const workspace = new Workspace();
 const many = new Many(() => workspace.graph);
-const trying = new Trying(workspace);
-const tables = new Tables(workspace);
+/** Forms and tables, which are loaded when one is first opened. */
+const written = () => import('./forms.ts');
+const made: { trying?: Trying; tables?: Tables } = {};
+const trying = async () => (made.trying ??= new (await written()).Trying(workspace));
+const tables = async () => (made.tables ??= new (await written()).Tables(workspace));
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 
 /** What the draft is compared with. */
@@ -430,20 +431,22 @@ const worker = {
   },
 
   /** What can be declared by a form. */
-  formKinds: () => formKinds(workspace),
+  formKinds: async () => (await written()).formKinds(workspace),
   /** The form of a kind, on a broker or app. */
-  form: (kind: FormKind, on: string): FormView => formView(workspace, kind, on),
+  form: async (kind: FormKind, on: string): Promise<FormView> =>
+    (await written()).formView(workspace, kind, on),
   /** A form that is filled in: the text it becomes, and what that would do. */
-  attempt: (order: Order, permits: boolean): AttemptView => trying.attempt(order, permits),
+  attempt: async (order: Order, permits: boolean): Promise<AttemptView> =>
+    (await trying()).attempt(order, permits),
 
-  tableSizes: () => tables.sizes(),
-  table: (asked: TableAsked): TableView => tables.view(asked),
+  tableSizes: async () => (await tables()).sizes(),
+  table: async (asked: TableAsked): Promise<TableView> => (await tables()).view(asked),
   /** The rows that are found, all of them. */
-  tableIds: (asked: TableAsked): string[] => tables.ids(asked),
-  tableText: (asked: TableAsked): string => tables.csv(asked),
+  tableIds: async (asked: TableAsked): Promise<string[]> => (await tables()).ids(asked),
+  tableText: async (asked: TableAsked): Promise<string> => (await tables()).csv(asked),
   /** The edits that state one setting in many rows. */
-  changeCells: (kind: TableKind, rows: string[], column: string, text: string): Edits =>
-    tables.change(kind, rows, column, text),
+  changeCells: async (kind: TableKind, rows: string[], column: string, text: string): Promise<Edits> =>
+    (await tables()).change(kind, rows, column, text),
 
   /** Everything about one thing. */
   closeUp: (id: string): CloseUp | undefined => closeUpOf(workspace, id, findings),

@@ -178,7 +178,7 @@ describe('expectations on the screen', () => {
     });
   });
 
-  test('wait while a document cannot be read', () => {
+  test('wait while a document cannot be read', async () => {
     const workspace = hold(
       draft.map((each) => (each.name === 'apps.yaml' ? { ...each, text: 'apps: {' } : each)),
     );
@@ -193,7 +193,7 @@ describe('expectations on the screen', () => {
 });
 
 describe('access on the screen', () => {
-  test('the matrix of a broker has each cell with its reason and the ways that need it', () => {
+  test('the matrix of a broker has each cell with its reason and the ways that need it', async () => {
     const { who, on, cells } = matrixOf(hold(), 'shore');
     expect(who.map(({ name }) => name)).toEqual(expect.arrayContaining(['bridge-console', 'shore/notices']));
     expect(on.find(({ name }) => name === 'quay-closures')).toMatchObject({ owner: 'northquay' });

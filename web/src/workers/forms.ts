@@ -13,7 +13,7 @@ import {
   type Order,
   type Table,
   type TableKind,
-} from '@vondle/core/assist';
+} from '@vondle/core/assist/forms';
 import { applyEdits, type ChangeSet } from '@vondle/core/base';
 import { spanOf, TopologyReader, type Topology } from '@vondle/core/topology';
 import { changesOf } from './findings.ts';

@@ -1,6 +1,6 @@
 /** What the worker tells the main thread: plain data, ready to draw. */
 import type { ChangeKind } from '@vondle/core/analysis';
-import type { FormKind, TableKind } from '@vondle/core/assist';
+import type { FormKind, TableKind } from '@vondle/core/assist/forms';
 import type { EdgeKind, DeadLetterReason, NodeRole, Outcome } from '@vondle/core/routing';
 import type { Message } from '@vondle/core/conditions';
 import type { Severity } from '@vondle/core/topology';

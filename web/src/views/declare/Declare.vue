@@ -2,9 +2,8 @@
 import { useDebounceFn, useLocalStorage } from '@vueuse/core';
 import { ElButton, ElCheckbox, ElDialog, ElInput } from 'element-plus';
 import { LONG_LINE } from './long-line.ts';
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue';
+import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import CloseUp from '../../parts/CloseUp.vue';
 import Findings from '../../parts/Findings.vue';
 import NextStep from '../../parts/NextStep.vue';
 import Said from '../../parts/Said.vue';
@@ -15,6 +14,9 @@ import { core } from '../../workers/client.ts';
 import Documents from './Documents.vue';
 import { createEditor, type Editor } from './editor.ts';
 import Outline from './Outline.vue';
+
+// nobody looks at one thing before all is there
+const CloseUp = defineAsyncComponent(() => import('../../parts/CloseUp.vue'));
 
 const workspace = useWorkspace();
 const focus = useFocus();
@@ -223,7 +225,7 @@ async function pick(id: string) {
           </li>
         </ul>
       </section>
-      <CloseUp @show="show" />
+      <CloseUp v-if="focus.closeUp" @show="show" />
       <section aria-label="all findings" class="all">
         <h2>{{ others ? 'Other findings' : 'Findings' }}</h2>
         <template v-if="workspace.analysis.empty">

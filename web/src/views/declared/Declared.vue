@@ -3,7 +3,7 @@ import { useDebounceFn, useEventListener } from '@vueuse/core';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { FormKind, TableKind } from '@vondle/core/assist';
+import type { FormKind, TableKind } from '@vondle/core/assist/forms';
 import CloseUp from '../../parts/CloseUp.vue';
 import Said from '../../parts/Said.vue';
 import { useForms } from '../../forms/store.ts';

@@ -1,8 +1,8 @@
 import { readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { applyEdits } from '../base/edits.ts';
-import { buildGraph } from '../routing/graph.ts';
-import { readTopology } from '../topology/read.ts';
+import { applyEdits } from '../../base/edits.ts';
+import { buildGraph } from '../../routing/graph.ts';
+import { readTopology } from '../../topology/read.ts';
 import { TABLES, type TableKind, changeCells, tableOf, tableSizes, tableText } from './tables.ts';
 
 const folder = join(__dirname, '../../demo/draft');

@@ -1,19 +1,19 @@
 /** Everything that is declared as tables, one a kind: settings in columns, and the edits that change cells of many rows at once. */
-import { type Writable, fieldsOf } from './forms/fields.ts';
-import { wordsAt } from './settings.ts';
-import { nodeName } from './words.ts';
-import { nodesOfThing } from './hover.ts';
-import type { Edited } from '../base/edits.ts';
-import { kindOf, shapeOf } from '../brokers/kinds.ts';
-import type { List, Shape } from '../language/shape.ts';
-import { type Thing, type ThingKind, addressOf, thing } from '../language/thing.ts';
-import type { RoutingGraph } from '../routing/graph.ts';
-import { removeAt, removeIn, setAt, setIn, setText, wordOf } from '../syntax/edit/edit.ts';
-import { type Proved, isProved, together } from '../syntax/edit/proved.ts';
-import { type Located, type Place, writtenAt } from '../syntax/place.ts';
-import { pathOf } from '../topology/declarations.ts';
-import { document } from '../topology/document.ts';
-import type { Topology } from '../topology/topology.ts';
+import { type Writable, fieldsOf } from './fields.ts';
+import { wordsAt } from '../settings.ts';
+import { nodeName } from '../words.ts';
+import { nodesOfThing } from '../hover.ts';
+import type { Edited } from '../../base/edits.ts';
+import { kindOf, shapeOf } from '../../brokers/kinds.ts';
+import type { List, Shape } from '../../language/shape.ts';
+import { type Thing, type ThingKind, addressOf, thing } from '../../language/thing.ts';
+import type { RoutingGraph } from '../../routing/graph.ts';
+import { removeAt, removeIn, setAt, setIn, setText, wordOf } from '../../syntax/edit/edit.ts';
+import { type Proved, isProved, together } from '../../syntax/edit/proved.ts';
+import { type Located, type Place, writtenAt } from '../../syntax/place.ts';
+import { pathOf } from '../../topology/declarations.ts';
+import { document } from '../../topology/document.ts';
+import type { Topology } from '../../topology/topology.ts';
 
 /** The tables there are, in the order people go through them. */
 export const TABLES = [
