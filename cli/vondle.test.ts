@@ -158,6 +158,80 @@ describe('vondle trace', () => {
   });
 });
 
+describe('vondle classes', () => {
+  const json = (args: string[]) =>
+    run([...args, '-f', 'json'])
+      .stdout.trimEnd()
+      .split('\n')
+      .map((line) => JSON.parse(line) as Record<string, unknown>);
+
+  test('tells each message of a publish once, with one of each class that trace reads', () => {
+    const classes = json(['classes', 'demo/r3', '--message', 'closure-announced', '--from', 'duty-officer']);
+    expect(classes[1]).toMatchObject({
+      message: 'closure-announced',
+      from: 'duty-officer',
+      to: 'mainland/sailings',
+      share: { messages: 5, of: 15 },
+      proved: true,
+      when: 'area is outer',
+      witness: { key: 'closure.outer.berth', headers: { area: 'outer' } },
+    });
+    const to = (address: string) => classes.filter((each) => each['to'] === address);
+    for (const address of ['mainland/sailings', 'shore/notices'])
+      expect(to(address).reduce((sum, { share }) => sum + (share as { messages: number }).messages, 0)).toBe(
+        15,
+      );
+    const witnesses = classes.map(({ witness }) => JSON.stringify(witness)).join('\n');
+    const traced = run(['trace', 'demo/r3', '-m', '-'], witnesses).stdout.trimEnd().split('\n');
+    traced.forEach((line, i) => {
+      const { stores } = JSON.parse(line) as { stores: { at: string; copies: number }[] };
+      const told = classes[i]!['stores'] as { at: string; copies: number }[];
+      expect(new Map(stores.map(({ at, copies }) => [at, copies]))).toEqual(
+        new Map(told.map(({ at, copies }) => [at, copies])),
+      );
+    });
+  });
+
+  test('as text, as CSV, and what there is not', () => {
+    expect(run(['classes', 'demo/r3', '-m', 'closure-announced']).stdout).toContain(
+      '  5 of 15: area is outer\n    → islet/desk, mainland/archive-in, mainland/boards ×6\n',
+    );
+    const csv = run(['classes', 'demo/r3', '-m', 'closure-announced', '-f', 'csv']).stdout.split('\r\n');
+    expect(csv[0]).toBe('message,from,to,via,messages,of,proved,when,stores,ends,witness');
+    expect(csv[2]).toMatch(/^closure-announced,duty-officer,mainland\/sailings,,5,15,true,area is outer,/);
+    expect(run(['classes', 'demo/r3', '--from', 'nobody'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('there is no app `nobody`'),
+    });
+  });
+
+  test('compare tells which messages go elsewhere, and exits 1 where some do', () => {
+    const compared = run(['compare', 'demo/r3', 'demo/draft', '-f', 'json']);
+    expect(compared.status).toBe(1);
+    const { things, routes } = JSON.parse(compared.stdout) as Record<string, Record<string, unknown>[]>;
+    expect(things).toContainEqual(expect.objectContaining({ text: 'Queue mainland/rostering is new.' }));
+    expect(routes).toContainEqual(
+      expect.objectContaining({
+        message: 'sailing-delayed',
+        to: 'shore/notices',
+        share: { messages: 1713, of: 1803 },
+        when: 'delayMinutes is 30 to 600',
+        before: expect.objectContaining({ stores: [{ at: 'shore/kiosks', copies: 1 }] }),
+        after: expect.objectContaining({
+          ends: expect.arrayContaining([{ outcome: 'refused', at: 'shore/texting-in' }]),
+        }),
+      }),
+    );
+    expect(run(['compare', 'demo/r3', 'demo/r3'])).toMatchObject({
+      status: 0,
+      stdout: 'No message goes elsewhere.\n',
+    });
+    expect(run(['compare', 'demo/r3', 'demo/draft', '-f', 'markdown']).stdout).toContain(
+      '| sailing-delayed from bridge-console to shore/notices | 1,713 of 1,803 | delayMinutes is 30 to 600 |',
+    );
+  });
+});
+
 describe('vondle fanout', () => {
   test('prints the graph in each format', () => {
     const data = JSON.parse(run(['fanout', 'demo/r2']).stdout);
@@ -249,7 +323,18 @@ describe('beginning', () => {
 
   test('help has examples and the exit status, and is quick to load', () => {
     expect(run(['--help']).stdout).toMatch(/Examples:[^]*vondle serve[^]*Exit status: 0/);
-    for (const command of ['check', 'trace', 'fanout', 'mend', 'rename', 'new', 'serve', 'completion'])
+    for (const command of [
+      'check',
+      'trace',
+      'classes',
+      'compare',
+      'fanout',
+      'mend',
+      'rename',
+      'new',
+      'serve',
+      'completion',
+    ])
       expect([command, run([command, '--help']).stdout.includes('Examples:')]).toEqual([command, true]);
   });
 
