@@ -84,19 +84,19 @@ test('many come together pair by pair, whichever values they have', () => {
   };
   const one = diagrams.leaf(1);
   const none = diagrams.leaf(0);
+  // each of the first three cells by itself, and the last always with it
   const each = [0, 1, 2, 3].map((cell) =>
-    diagrams.oneOf(
+    diagrams.byRuns(
       0,
       cell === 3
-        ? [[3, 4]]
+        ? [[3, 4, one]]
         : cell === 2
-          ? [[2, 4]]
+          ? [[2, 4, one]]
           : [
-              [cell, cell + 1],
-              [3, 4],
+              [cell, cell + 1, one],
+              [3, 4, one],
             ],
       4,
-      one,
       none,
     ),
   );

@@ -129,32 +129,37 @@ export class Diagrams {
   /**
    * @param runs runs of cells of a variable, rising, each from the first to before the last
    * @param of how many cells it has
-   * @returns whether the variable is in one of them; or what `inside` and `outside` say
+   * @returns whether the variable is in one of them
    */
-  oneOf(
+  oneOf(variable: number, runs: readonly Run[], of: number): Diagram {
+    const inside = runs.map(([from, to]) => [from, to, this.yes] as const);
+    return this.byRuns(variable, inside, of, this.no);
+  }
+
+  /** @returns what some runs of cells lead to, and all the others of a variable */
+  byRuns(
     variable: number,
-    runs: readonly Run[],
+    runs: readonly (readonly [from: number, to: number, next: Diagram])[],
     of: number,
-    inside: Diagram = this.yes,
-    outside: Diagram = this.no,
+    others: Diagram,
   ): Diagram {
     const starts: number[] = [];
     const next: Diagram[] = [];
     let at = 0;
-    for (const [from, to] of runs) {
+    for (const [from, to, own] of runs) {
       if (from > at) {
         starts.push(at);
-        next.push(outside);
+        next.push(others);
       }
       starts.push(from);
-      next.push(inside);
+      next.push(own);
       at = to;
     }
     if (at < of) {
       starts.push(at);
-      next.push(outside);
+      next.push(others);
     }
-    return starts.length === 0 ? outside : this.node(variable, starts, next);
+    return starts.length === 0 ? others : this.node(variable, starts, next);
   }
 
   /** @returns the operation on two functions, everywhere */

@@ -5,7 +5,7 @@
 import type { Run } from '../base/diagram.ts';
 import { compare, evaluate, termValue } from './evaluate.ts';
 import { message } from './message.ts';
-import type { Attribute, Predicate, Relation, Term } from './predicate.ts';
+import { type Attribute, FLIPPED, type Predicate, type Relation, type Term } from './predicate.ts';
 import { type TextPattern, textsOf } from './texts.ts';
 
 export type Schema = Readonly<Record<string, unknown>>;
@@ -66,15 +66,6 @@ export function constantOf(term: Term): string | boolean | number | undefined {
   }
   return term.is === 'number' && !term.single ? Number(term.value) : undefined;
 }
-
-const FLIPPED: Record<Relation, Relation> = {
-  '=': '=',
-  '<>': '<>',
-  '<': '>',
-  '<=': '>=',
-  '>': '<',
-  '>=': '<=',
-};
 
 /** @returns a comparison of one attribute with a constant, the attribute first; undefined where it is none */
 export function comparison(
@@ -141,7 +132,7 @@ export function ask(asked: Asked, predicate: Predicate): void {
 }
 
 /** What of a schema is understood whole; more of it narrows a domain in ways nobody follows here. */
-const PLAIN = new Set([
+export const PLAIN: ReadonlySet<string> = new Set([
   'type',
   'enum',
   'const',
@@ -155,6 +146,20 @@ const PLAIN = new Set([
   'default',
   'examples',
   'deprecated',
+]);
+
+/** Properties that senders and brokers set without anybody declaring them. */
+export const SET_UNDECLARED: ReadonlySet<string> = new Set([
+  'messageId',
+  'correlationId',
+  'timestamp',
+  'priority',
+  'deliveryMode',
+  'contentType',
+  'replyTo',
+  'id',
+  'source',
+  'time',
 ]);
 
 const NUMERIC = new Set(['integer', 'number']);
@@ -359,7 +364,7 @@ export function truthsOf(predicate: Predicate, of: Cells): Truths {
     if (predicate.op === 'compare') for (const each of missing) unknown.add(each);
     return { yes: yes.runs, unknown: unknown.runs };
   }
-  const turn = numbers > FEW ? turnOf(predicate, of, yes) : 0;
+  const turn = numbers > FEW ? (pointOf(predicate, of, yes) ?? turnOf(predicate, of, yes)) : 0;
   for (let i = turn; i < cells.length; i++) {
     const truth = truthAt(predicate, cells[i]!);
     if (truth === true) yes.add(i);
@@ -389,30 +394,46 @@ function truthAt(predicate: Predicate, { value }: Cell): boolean | undefined {
   return evaluate(predicate, { key: '', headers, properties: of.in === 'header' ? {} : held });
 }
 
+/** @returns the first cell of rising numbers of which something holds that then holds of all after it */
+function firstOf({ numbers }: Cells, holds: (cell: number) => boolean): number {
+  let [low, high] = [0, numbers];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (holds(middle)) high = middle;
+    else low = middle + 1;
+  }
+  return low;
+}
+
+/** One very number among many is looked up. @returns how many cells are decided; undefined where it asks for none */
+function pointOf(predicate: Predicate, of: Cells, yes: Runs): number | undefined {
+  if (predicate.op !== 'equals') return undefined;
+  const { value } = predicate;
+  if (typeof value !== 'number') return of.numbers;
+  const at = firstOf(of, (cell) => (of.cells[cell]!.value as number) >= value);
+  if (of.cells[at]?.value === value) yes.add(at);
+  return of.numbers;
+}
+
 /**
  * Where a comparison of numbers turns is found by halving, as they rise.
  * @returns how many cells are decided
  */
-function turnOf(predicate: Predicate, { cells, numbers }: Cells, yes: Runs): number {
+function turnOf(predicate: Predicate, of: Cells, yes: Runs): number {
   const compared = predicate.op === 'compare' ? comparison(predicate) : undefined;
   const term = compared && termValue(compared.with, message({}));
   if (term?.is !== 'number') return 0;
-  const first = (relation: '>=' | '>') => {
-    let [low, high] = [0, numbers];
-    while (low < high) {
-      const middle = (low + high) >> 1;
-      const own = termValue(NUMBER, message({ headers: { n: cells[middle]!.value } }));
-      if (compare(relation, own, term)) high = middle;
-      else low = middle + 1;
-    }
-    return low;
-  };
+  const first = (relation: '>=' | '>') =>
+    firstOf(of, (cell) => {
+      const own = termValue(NUMBER, message({ headers: { n: of.cells[cell]!.value } }));
+      return compare(relation, own, term) === true;
+    });
   const [from, to] = [first('>='), first('>')];
   const { relation } = compared!;
   if (relation.startsWith('<')) yes.add(0, from);
   if (relation.includes('=')) yes.add(from, to);
-  if (relation.endsWith('>') || relation === '>=') yes.add(to, numbers);
-  return numbers;
+  if (relation.endsWith('>') || relation === '>=') yes.add(to, of.numbers);
+  return of.numbers;
 }
 
 const NUMBER: Term = { is: 'attribute', of: { in: 'header', name: 'n' } };

@@ -40,6 +40,16 @@ export type Term =
 
 export type Relation = '=' | '<>' | '<' | '<=' | '>' | '>=';
 
+/** A comparison with its sides changed over. */
+export const FLIPPED: Readonly<Record<Relation, Relation>> = {
+  '=': '=',
+  '<>': '<>',
+  '<': '>',
+  '<=': '>=',
+  '>': '<',
+  '>=': '<=',
+};
+
 /** One piece of a LIKE pattern: fixed text, `_` (any one character) or `%` (any number). */
 export type LikePart = string | { readonly any: 'one' | 'many' };
 

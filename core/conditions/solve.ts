@@ -6,7 +6,14 @@
 import { put } from '../base/values.ts';
 import { evaluate, termValue } from './evaluate.ts';
 import type { Message } from './message.ts';
-import type { Attribute, LikePart, Predicate, Relation, Term } from './predicate.ts';
+import {
+  type Attribute,
+  type LikePart,
+  type Predicate,
+  type Relation,
+  type Term,
+  FLIPPED,
+} from './predicate.ts';
 import { wordsMatch, wordsOf } from './words.ts';
 
 /** One attribute's new value; undefined takes it away. */
@@ -107,14 +114,6 @@ function ways(predicate: Predicate, message: Message, wanted: boolean): Solution
   }
 }
 
-const FLIPPED: Record<Relation, Relation> = {
-  '=': '=',
-  '<>': '<>',
-  '<': '>',
-  '<=': '>=',
-  '>': '<',
-  '>=': '<=',
-};
 const NEGATED: Record<Relation, Relation> = {
   '=': '<>',
   '<>': '=',

@@ -63,7 +63,9 @@ function conditionsBehind(graph: RoutingGraph, way: Edge): Set<Predicate> {
   const conditions = new Set<Predicate>();
   const seen = new Set([way.to]);
   for (const id of seen)
-    for (const { to, condition } of graph.out.get(id) ?? []) {
+    for (const { kind, to, condition } of graph.out.get(id) ?? []) {
+      // what stores give up is a round of its own
+      if (kind === 'deadLetter') continue;
       if (condition.op !== 'always') conditions.add(condition);
       seen.add(to);
     }
@@ -240,15 +242,16 @@ function told(space: Space, outcomes: Diagram): (Omit<MessageClass, 'outcome'> &
     else byVariable.set(node.variable, [node]);
   };
   list(outcomes);
-  for (let variable = 0; variable < variables.length; variable++)
+  for (let variable = 0; variable < variables.length; variable++) {
+    const { cells } = variables[variable]!.cells;
+    // how many values the cells before each have
+    const sizes = [0n];
+    for (const { size } of byVariable.has(variable) ? cells : []) sizes.push(sizes.at(-1)! + (size ?? 0n));
     for (const node of byVariable.get(variable) ?? []) {
-      const { cells } = variables[variable]!.cells;
       const here = reached.get(node)!;
       const unless = here.unless ?? space.looseAt(variable);
       node.next.forEach((next, run) => {
-        let size = 0n;
-        for (let cell = node.starts[run]!; cell < (node.starts[run + 1] ?? cells.length); cell++)
-          size += cells[cell]!.size ?? 0n;
+        const size = sizes[node.starts[run + 1] ?? cells.length]! - sizes[node.starts[run]!]!;
         let there = reached.get(next);
         if (!there) {
           reached.set(next, (there = { messages: 0n, unless: undefined, asked: false, from: [] }));
@@ -260,6 +263,7 @@ function told(space: Space, outcomes: Diagram): (Omit<MessageClass, 'outcome'> &
         there.from.push({ parent: node, run });
       });
     }
+  }
   const classes = [...reached].flatMap(([node, { messages, unless, asked }]) => {
     if (node.variable !== Infinity) return [];
     const [path = new Map<number, Cells>(), ...others] = pathsTo(space, reached, node);
@@ -336,14 +340,21 @@ const MOST_NAMED = 5;
 function testIn({ variables }: Space, variable: number, cells: readonly number[]): string {
   const { name, place, cells: all } = variables[variable]!;
   if (place === 'unknown') return `“${name}” is ${['true', 'false', 'unknown'][cells[0]!]}`;
-  const within = new Set(cells);
-  const others = all.cells.flatMap((_, i) => (within.has(i) ? [] : [i]));
   const called = place === 'word' || place === 'words' ? `{${name}}` : name;
-  const [is, isNot] = [namesOf(all.cells, cells), namesOf(all.cells, others)];
-  // what is shorter to say: what it is, or what it is not; and “any other” says nothing without the others
   const firm = (list: readonly number[]) => list.every((i) => !all.cells[i]!.other);
-  const negative = others.length > 0 && firm(others) && (isNot.length < is.length || !firm(cells));
-  return negative ? `${called} is not ${named(isNot)}` : `${called} is ${named(is)}`;
+  // what is shorter to say: what it is, or what it is not; and “any other” says nothing without the others
+  if (cells.length > all.cells.length / 2 || !firm(cells)) {
+    const within = new Set(cells);
+    const others = all.cells.flatMap((_, i) => (within.has(i) ? [] : [i]));
+    const isNot = namesOf(all.cells, others);
+    if (
+      others.length > 0 &&
+      firm(others) &&
+      (!firm(cells) || isNot.length < namesOf(all.cells, cells).length)
+    )
+      return `${called} is not ${named(isNot)}`;
+  }
+  return `${called} is ${named(namesOf(all.cells, cells))}`;
 }
 
 /** Cells as one names them, numbers that follow each other as ranges. */

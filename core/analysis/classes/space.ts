@@ -8,6 +8,7 @@ import {
   ABSENT,
   type Asked,
   type Cells,
+  SET_UNDECLARED,
   type Schema,
   ask,
   attributeOf,
@@ -68,20 +69,6 @@ export interface Variable {
   /** How many values it has in all; undefined where they are without number. */
   readonly size: bigint | undefined;
 }
-
-/** Properties that senders and brokers set without anybody declaring them. */
-const SET_UNDECLARED = new Set([
-  'messageId',
-  'correlationId',
-  'timestamp',
-  'priority',
-  'deliveryMode',
-  'contentType',
-  'replyTo',
-  'id',
-  'source',
-  'time',
-]);
 
 /** Of values that are tried together there are at most so many combinations. */
 const MOST_TRIED = 4096;
@@ -568,25 +555,13 @@ export class Space {
     const { diagrams } = this;
     const of = this.variables[variable]!.cells.cells.length;
     const sorted = [...new Map(special)].sort(([a], [b]) => a - b);
-    if ([rest, ...sorted.map(([, next]) => next)].every((next) => next.variable > variable)) {
-      const starts: number[] = [];
-      const next: Diagram[] = [];
-      let at = 0;
-      for (const [cell, own] of sorted) {
-        if (cell > at) {
-          starts.push(at);
-          next.push(rest);
-        }
-        starts.push(cell);
-        next.push(own);
-        at = cell + 1;
-      }
-      if (at < of) {
-        starts.push(at);
-        next.push(rest);
-      }
-      return starts.length ? diagrams.node(variable, starts, next) : rest;
-    }
+    if ([rest, ...sorted.map(([, next]) => next)].every((next) => next.variable > variable))
+      return diagrams.byRuns(
+        variable,
+        sorted.map(([cell, own]) => [cell, cell + 1, own] as const),
+        of,
+        rest,
+      );
     // a slot that stands in the key twice, or out of order
     const runs = sorted.map(([cell]): Run => [cell, cell + 1]);
     const parts = sorted.map(([cell, own]) =>

@@ -5,6 +5,7 @@
  * combinations) nothing is claimed.
  */
 import { put } from '../../base/values.ts';
+import { ABSENT, PLAIN, SET_UNDECLARED } from '../../conditions/cells.ts';
 import { evaluate } from '../../conditions/evaluate.ts';
 import { operandsOf } from '../../conditions/explain.ts';
 import type { Message } from '../../conditions/message.ts';
@@ -40,23 +41,6 @@ const verdictOf = (some: boolean, every: boolean): Verdict => (every && some ? A
 /** More combinations than this are not tried. */
 const MOST = 4096;
 
-/** Properties that senders and brokers set without anybody declaring them. */
-const UNDECLARED_BUT_SET = new Set([
-  'messageId',
-  'correlationId',
-  'timestamp',
-  'priority',
-  'deliveryMode',
-  'contentType',
-  'replyTo',
-  'id',
-  'source',
-  'time',
-]);
-
-/** No value: the attribute is left out. */
-const ABSENT = Symbol('absent');
-
 /** @returns the domain that a type declares for an attribute; 'open' where it may be anything, undefined where it is never there. */
 export function domainAt(
   { type, wrapped }: Arrival,
@@ -68,7 +52,7 @@ export function domainAt(
   const found = property ?? header;
   if (found && (!wrapped || name === 'subject'))
     return { schema: found.schema, optional: !type.required.has(name) && !('const' in found.schema) };
-  if (attribute.in !== 'header' && UNDECLARED_BUT_SET.has(name)) return 'open';
+  if (attribute.in !== 'header' && SET_UNDECLARED.has(name)) return 'open';
   return undefined;
 }
 
@@ -176,21 +160,6 @@ function comparedIn(conditions: readonly Predicate[]): (attribute: Attribute) =>
   conditions.forEach(walk);
   return of;
 }
-
-const PLAIN = new Set([
-  'type',
-  'enum',
-  'const',
-  'minimum',
-  'maximum',
-  'exclusiveMinimum',
-  'exclusiveMaximum',
-  'multipleOf',
-  'description',
-  'title',
-  'default',
-  'examples',
-]);
 
 /** @returns values that stand for all of a domain; undefined where none can. */
 function standIns(schema: Readonly<Record<string, unknown>>, compared: Compared): unknown[] | undefined {
