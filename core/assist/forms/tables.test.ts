@@ -5,7 +5,7 @@ import { buildGraph } from '../../routing/graph.ts';
 import { readTopology } from '../../topology/read.ts';
 import { TABLES, type TableKind, changeCells, tableOf, tableSizes, tableText } from './tables.ts';
 
-const folder = join(__dirname, '../../demo/draft');
+const folder = join(__dirname, '../../../demo/draft');
 const documents = readdirSync(folder).map((name) => ({
   name,
   text: readFileSync(join(folder, name), 'utf8'),

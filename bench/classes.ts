@@ -1,0 +1,91 @@
+/** All messages of a publish as classes: how that grows with the bindings they can meet, beside tracing one message each. */
+import { classesOf, publishesOf } from '@vondle/core/analysis';
+import { buildGraph, trace } from '@vondle/core/routing';
+import { readTopology } from '@vondle/core/topology';
+import { median } from './measure.ts';
+
+const SIZES = [1_000, 2_000, 5_000, 10_000, 20_000];
+const ROUNDS = 3;
+
+const named = (count: number, make: (i: number) => string) =>
+  Array.from({ length: count }, (_, i) => make(i)).join(', ');
+const binding = (from: string, i: number, of: number, when: string) =>
+  `{ from: ${from}, to: q${i % of}, ${when} }`;
+const amqp = (message: string, exchanges: string, queues: number, bindings: string) => `tenant: t
+messages: { note: ${message} }
+apps: { one: { publishes: [{ message: note, to: m/in }] } }
+brokers: { m: { kind: amqp, access: open, exchanges: { ${exchanges} }, queues: { ${named(queues, (i) => `q${i}: {}`)} }, bindings: [${bindings}] } }
+`;
+const TOPIC = 'in: { type: topic }';
+
+/** Topologies of so many bindings. */
+const SHAPES: Readonly<Record<string, (count: number) => string>> = {
+  'one exchange, open words, 100 queues': (n) =>
+    amqp(
+      '{ key: "a.{x}.{y}" }',
+      TOPIC,
+      100,
+      named(n, (i) => binding('in', i, 100, `key: "a.k${i}.*"`)),
+    ),
+  'one exchange, open words, a queue each': (n) =>
+    amqp(
+      '{ key: "a.{x}.{y}" }',
+      TOPIC,
+      n,
+      named(n, (i) => binding('in', i, n, `key: "a.k${i}.*"`)),
+    ),
+  'one exchange, three words': (n) => {
+    const of = Math.ceil(n ** (1 / 3));
+    const key = (i: number) => `k${i % of}.k${Math.floor(i / of) % of}.k${Math.floor(i / of / of)}`;
+    return amqp(
+      '{ key: "{x}.{y}.{z}" }',
+      TOPIC,
+      50,
+      named(n, (i) => binding('in', i, 50, `key: "${key(i)}"`)),
+    );
+  },
+  'one exchange, headers of finite domains': (n) =>
+    amqp(
+      `{ headers: { n: { type: integer, minimum: 0, maximum: ${n} }, h: { enum: [x, y] } } }`,
+      'in: { type: headers }',
+      50,
+      named(n, (i) => binding('in', i, 50, `headers: { match: all, values: { n: ${i}, h: x } }`)),
+    ),
+  'a hundred exchanges, open words': (n) =>
+    amqp(
+      '{ key: "a.{x}.{y}" }',
+      `${TOPIC}, ${named(100, (i) => `e${i}: { type: topic }`)}`,
+      50,
+      `${named(100, (i) => `{ from: in, to: e${i}, key: "a.#" }`)}, ${named(n, (i) => binding(`e${i % 100}`, i, 50, `key: "a.k${i}.#"`))}`,
+    ),
+};
+
+/** Prints for each shape the times, how they grow, and how many single messages could be traced meanwhile. */
+export function classes(): void {
+  console.log('\nall messages of a publish as classes, by the bindings they can meet');
+  for (const [name, make] of Object.entries(SHAPES)) {
+    const times: number[] = [];
+    let last = '';
+    for (const size of SIZES) {
+      const graph = buildGraph(readTopology([{ name: 'a.yaml', text: make(size) }]));
+      const [way] = publishesOf(graph);
+      const runs = Array.from({ length: ROUNDS }, () => {
+        const began = performance.now();
+        const told = classesOf(graph, way!);
+        return { ms: performance.now() - began, told };
+      });
+      times.push(median(runs.map(({ ms }) => ms)));
+      if (size !== 10_000) continue;
+      const { told } = runs[0]!;
+      const began = performance.now();
+      for (let i = 0; i < 1_000; i++)
+        trace(graph, told.classes[i % told.classes.length]!.witness, { to: 'm/in', from: 'app:one' });
+      const one = (performance.now() - began) / 1_000;
+      last = `${told.classes.length} classes at 10,000, as long as tracing ${Math.round(times.at(-1)! / one)} messages`;
+    }
+    // between the second and the last: at the first, most of it is warming up
+    const growth = Math.log(times.at(-1)! / times[1]!) / Math.log(SIZES.at(-1)! / SIZES[1]!);
+    const shown = times.map((ms, i) => `${SIZES[i]!.toLocaleString('en')}: ${ms.toFixed(0)} ms`).join('  ');
+    console.log(`  ${name}\n    ${shown}\n    growth ${growth.toFixed(2)}; ${last}`);
+  }
+}
