@@ -1,15 +1,12 @@
 import { TooManyClasses } from '@vondle/core/base';
+import { classesOf, compareGraphs, differenceOf, publishesOf, reachOf } from '@vondle/core/analysis';
 import {
-  type PublishClasses,
-  classesOf,
-  compareGraphs,
-  differenceOf,
-  publishesOf,
-} from '@vondle/core/analysis';
-import {
+  CLASSES_HEAD,
   classData,
   classesCsv,
   classesText,
+  reachData,
+  reachText,
   routeData,
   routeText,
   routesMarkdown,
@@ -39,33 +36,40 @@ export function classes(paths: string[], { message, from, environment, format }:
       (message === undefined || way.label === message) &&
       (app === undefined || way.from === `publisher:${app}`),
   );
-  if (format === 'csv') {
-    for (const line of classesCsv(told(graph, all, progress))) process.stdout.write(line);
-    return;
-  }
-  for (const each of told(graph, all, progress))
-    process.stdout.write(
-      format === 'text'
-        ? classesText(each)
-        : classData(each)
-            .map((line) => `${JSON.stringify(line)}\n`)
-            .join(''),
-    );
-}
-
-function* told(
-  graph: RoutingGraph,
-  ways: ReturnType<typeof publishesOf>,
-  progress: Progress,
-): Generator<PublishClasses> {
-  for (const [i, way] of ways.entries()) {
-    progress.say(`${i} of ${ways.length} publishes told`);
-    yield within(() => classesOf(graph, way));
+  if (format === 'csv') process.stdout.write(CLASSES_HEAD);
+  for (const [i, way] of all.entries()) {
+    progress.say(`${i} of ${all.length} publishes told`);
+    process.stdout.write(told(graph, way, format));
   }
   progress.end();
 }
 
-/** @throws CouldNotRun where classes are too many to be told apart */
+/** The classes of one publish; where they are too many, what is reached at all, and exit status 2. */
+function told(graph: RoutingGraph, way: Publish, format: ClassesOptions['format']): string {
+  try {
+    const of = classesOf(graph, way);
+    if (format === 'text') return classesText(of);
+    if (format === 'csv') return classesCsv(of);
+    return lines(classData(of));
+  } catch (error) {
+    if (!(error instanceof TooManyClasses)) throw error;
+    process.exitCode = 2;
+    const why = `the classes are too many to tell apart: ${error.message}`;
+    const of = within(() => reachOf(graph, way));
+    process.stderr.write(`${way.label} from ${way.from.replace('publisher:', '')}: ${why}\n`);
+    return format === 'text'
+      ? reachText(way, why, of)
+      : format === 'json'
+        ? lines([reachData(way, why, of)])
+        : '';
+  }
+}
+
+type Publish = ReturnType<typeof publishesOf>[number];
+
+const lines = (data: readonly object[]): string => data.map((each) => `${JSON.stringify(each)}\n`).join('');
+
+/** @throws CouldNotRun where there is no room for what is asked */
 function within<T>(run: () => T): T {
   try {
     return run();

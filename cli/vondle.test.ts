@@ -205,6 +205,26 @@ describe('vondle classes', () => {
     });
   });
 
+  test('where classes explode it says so, tells what is reached, and exits 2', () => {
+    const each = (make: (i: number) => string) => Array.from({ length: 20 }, (_, i) => make(i)).join(', ');
+    const path = join(folder, 'many.yaml');
+    writeFileSync(
+      path,
+      `tenant: t
+messages: { note: { headers: { ${each((i) => `h${i}: { type: boolean }`)} } } }
+apps: { one: { publishes: [{ message: note, to: m/in }] } }
+brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: { ${each((i) => `s${i}: { topic: in, filter: { match: { h${i}: true } } }`)} } } }
+`,
+    );
+    const made = run(['classes', path, '-f', 'json']);
+    expect(made.status).toBe(2);
+    expect(made.stderr).toContain('the classes are too many to tell apart');
+    const { classes, reached } = JSON.parse(made.stdout) as { classes: null; reached: { at: string }[] };
+    expect(classes).toBeNull();
+    expect(reached.map(({ at }) => at)).toEqual(expect.arrayContaining(['m/s0', 'm/s19', 'm/in']));
+    expect(run(['classes', path]).stdout).toContain('    held at m/s7\n');
+  });
+
   test('compare tells which messages go elsewhere, and exits 1 where some do', () => {
     const compared = run(['compare', 'demo/r3', 'demo/draft', '-f', 'json']);
     expect(compared.status).toBe(1);

@@ -18,6 +18,7 @@ export {
   classesOf,
   differenceOf,
   publishesOf,
+  reachOf,
 } from './classes/classes.ts';
 export { type ChangeKind, compareGraphs } from './compare/graphs.ts';
 export { outcomeChange, outcomeOf } from './compare/outcomes.ts';

@@ -5,7 +5,14 @@
  * below; schemas that are not followed; links in circles through more than two brokers.
  */
 import { TooManyClasses } from '../../base/diagram.ts';
-import { type ClassOutcome, type PublishClasses, classesOf, differenceOf, publishesOf } from './classes.ts';
+import {
+  type ClassOutcome,
+  type PublishClasses,
+  classesOf,
+  differenceOf,
+  publishesOf,
+  reachOf,
+} from './classes.ts';
 import { message } from '../../conditions/message.ts';
 import type { Message } from '../../conditions/message.ts';
 import { addressOf } from '../../language/thing.ts';
@@ -365,6 +372,25 @@ ${more}`;
       ).map(([, , unless]) => unless),
     ).toEqual(expect.arrayContaining([expect.stringMatching(/pattern/)]));
   });
+});
+
+test('where classes explode it is said, and what is reached is told all the same', () => {
+  const each = (make: (i: number) => string) => Array.from({ length: 20 }, (_, i) => make(i)).join(', ');
+  const text = `tenant: t
+messages: { note: { headers: { ${each((i) => `h${i}: { type: boolean }`)} }, required: [${each((i) => `h${i}`)}] } }
+apps: { one: { publishes: [{ message: note, to: m/in }] } }
+brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: { ${each((i) => `s${i}: { topic: in, filter: { match: { h${i}: true } } }`)}, never: { topic: in, filter: { match: { h0: 2 } } } } } }`;
+  const graph = buildGraph(readTopology([{ name: 'a.yaml', text }]));
+  const [edge] = publishesOf(graph);
+  expect(() => classesOf(graph, edge!)).toThrow(TooManyClasses);
+  const reached = reachOf(graph, edge!);
+  expect(reached.map(({ at }) => at).sort()).toEqual(
+    [...Array.from({ length: 20 }, (_, i) => `m/s${i}`), 'm/in'].sort(),
+  );
+  for (const { at, witness } of reached) {
+    const { ends } = trace(graph, witness, { to: 'm/in', from: 'app:one' }).trace;
+    expect(ends.map(({ hop }) => addressOf(graph.nodes.get(hop.node)!.thing))).toContain(at);
+  }
 });
 
 test('ten thousand bindings are told, and where there is no room it is said', () => {

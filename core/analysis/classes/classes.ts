@@ -2,7 +2,7 @@
  * The classes of a publish's messages: all that end alike are one, every message is in exactly one, and each class has
  * one of its messages to show, the share it is of all, and whether that much is proved.
  */
-import type { Diagram, Operation } from '../../base/diagram.ts';
+import { type Diagram, type Operation, TooManyClasses } from '../../base/diagram.ts';
 import type { Edge } from '../../brokers/terms.ts';
 import { ABSENT, type Cell } from '../../conditions/cells.ts';
 import type { Message } from '../../conditions/message.ts';
@@ -90,6 +90,31 @@ export function classesOf(graph: RoutingGraph, way: Edge, most?: number): Publis
   return { edge: way, ...titleOf(way), total: space.total, classes };
 }
 
+/** Where messages of a publish can end. */
+export interface Reached {
+  readonly at: string;
+  readonly outcome: Outcome;
+  /** One that does; what is not proved may have none. */
+  readonly witness: Message;
+  readonly unless?: string;
+}
+
+/**
+ * Every end that some message of a publish comes to, exactly, each asked by itself: an answer even where classes are
+ * too many to tell apart.
+ * @throws TooManyClasses where there is no room for the sets of a single end
+ */
+export function reachOf(graph: RoutingGraph, way: Edge, most?: number): Reached[] {
+  const { space, template } = spaceOf(way, typeOf(graph, way), conditionsBehind(graph, way), most);
+  const { diagrams } = space;
+  return new Following(graph, space, template).publish(way).flatMap(({ at, outcome, copies }) => {
+    const some = diagrams.map(copies, ({ value }) => (value === 0 ? diagrams.no : diagrams.yes));
+    return told(space, some)
+      .filter(({ value }) => value === true)
+      .map(({ witness, unless }) => ({ at, outcome, witness, ...(unless === undefined ? {} : { unless }) }));
+  });
+}
+
 const typeOf = (graph: RoutingGraph, { publish }: Edge): MessageType =>
   graph.topology.messages.get(publish!.message!.value)!;
 
@@ -164,10 +189,19 @@ const SAME = 'the same';
 /** One thing that becomes of a message: how it ends where, and of copies at rest how many. */
 type Item = readonly [id: string, copies: number];
 
+/** So many different outcomes, of some messages of a publish or of some part of its ways, are held at most. */
+const MOST_OUTCOMES = 100_000;
+
 /** What becomes of each message: lists of items, as one function. */
 function outcomesOf(space: Space, fates: readonly Fate[]): Diagram {
   const { diagrams } = space;
-  const listed = (items: readonly Item[]) => diagrams.leaf(items, `outcome ${JSON.stringify(items)}`);
+  const seen = new Set<Diagram>();
+  const listed = (items: readonly Item[]) => {
+    const leaf = diagrams.leaf(items, `outcome ${JSON.stringify(items)}`);
+    if (seen.add(leaf).size > MOST_OUTCOMES)
+      throw new TooManyClasses(`more than ${MOST_OUTCOMES.toLocaleString('en')} different outcomes`);
+    return leaf;
+  };
   const nothing = listed([]);
   const together: Operation = {
     early: (a, b) => (a === nothing ? b : b === nothing ? a : undefined),
@@ -219,7 +253,7 @@ function outcomeOf(items: readonly Item[]): ClassOutcome {
 }
 
 /** A node with the ways that lead to it. */
-interface Reached {
+interface Visited {
   /** How many messages come to it. */
   messages: bigint;
   unless: string | undefined;
@@ -231,7 +265,7 @@ interface Reached {
 /** Every function value of the whole as a class: all of them in one walk from the top. */
 function told(space: Space, outcomes: Diagram): (Omit<MessageClass, 'outcome'> & { value: unknown })[] {
   const { variables, total } = space;
-  const reached = new Map<Diagram, Reached>([
+  const reached = new Map<Diagram, Visited>([
     [outcomes, { messages: space.between(-1, outcomes.variable), unless: undefined, asked: false, from: [] }],
   ]);
   // each node after all that lead to it: by variable, and within one none leads to another
@@ -297,7 +331,7 @@ type Path = ReadonlyMap<number, Cells>;
 const MOST_PATHS = 4;
 
 /** @returns some of the ways from the top to a class, as the cells that each variable has there; those with the least to say first */
-function pathsTo(space: Space, reached: ReadonlyMap<Diagram, Reached>, leaf: Diagram): Path[] {
+function pathsTo(space: Space, reached: ReadonlyMap<Diagram, Visited>, leaf: Diagram): Path[] {
   const paths: Path[] = [];
   const open: { node: Diagram; path: Path }[] = [{ node: leaf, path: new Map() }];
   for (const { node, path } of open) {

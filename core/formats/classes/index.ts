@@ -3,8 +3,10 @@ import type {
   ClassOutcome,
   MessageClass,
   PublishClasses,
+  Reached,
   RouteChange,
 } from '../../analysis/classes/classes.ts';
+import type { Edge } from '../../brokers/terms.ts';
 import { csvLine } from '../csv/batch.ts';
 
 type Of = Pick<PublishClasses, 'from' | 'type' | 'to' | 'via' | 'total'>;
@@ -99,7 +101,8 @@ export function classesText(of: PublishClasses): string {
   return `${title}\n${lines.join('\n')}\n`;
 }
 
-const HEAD = [
+/** The head line of classes as CSV. */
+export const CLASSES_HEAD = csvLine([
   'message',
   'from',
   'to',
@@ -111,14 +114,13 @@ const HEAD = [
   'stores',
   'ends',
   'witness',
-];
+]);
 
-/** @returns classes as CSV (RFC 4180), a head line first */
-export function* classesCsv(all: Iterable<PublishClasses>): Generator<string> {
-  yield csvLine(HEAD);
-  for (const of of all)
-    for (const { message, from, to, via, share, proved, when, stores, ends, witness } of classData(of))
-      yield csvLine([
+/** @returns the classes of a publish as CSV (RFC 4180), without a head line */
+export const classesCsv = (of: PublishClasses): string =>
+  classData(of)
+    .map(({ message, from, to, via, share, proved, when, stores, ends, witness }) =>
+      csvLine([
         message,
         from,
         to,
@@ -130,7 +132,35 @@ export function* classesCsv(all: Iterable<PublishClasses>): Generator<string> {
         stores.map(({ at, copies }) => `${at} ${copies}`).join('; '),
         ends.map(({ outcome, at }) => `${outcome} at ${at}`).join('; '),
         witness,
-      ]);
+      ]),
+    )
+    .join('');
+
+/** @returns of a publish whose classes are too many what some of its messages come to */
+export function reachData({ label, from, publish }: Edge, why: string, reached: readonly Reached[]): object {
+  return {
+    message: label,
+    from: from.replace('publisher:', ''),
+    to: publish?.to?.value ?? '',
+    classes: null,
+    why,
+    reached: reached.map(({ at, outcome, witness: { key, headers, properties }, unless }) => ({
+      at,
+      outcome,
+      proved: unless === undefined,
+      ...(unless === undefined ? {} : { unless }),
+      witness: { type: label, key, headers, properties },
+    })),
+  };
+}
+
+/** @returns the same for people */
+export function reachText({ label, from, publish }: Edge, why: string, reached: readonly Reached[]): string {
+  const title = `${label} from ${from.replace('publisher:', '')} to ${publish?.to?.value ?? ''}`;
+  const ends = reached.map(
+    ({ at, outcome, unless }) => `    ${outcome} at ${at}${unless ? ` (not proved: ${unless})` : ''}`,
+  );
+  return `${title}\n  ${why}\n  some come to be, and nothing else:\n${ends.join('\n')}\n`;
 }
 
 /** @returns a change of routes in a sentence and two lines */
