@@ -53,7 +53,8 @@ test('typing in one of 50 documents: findings and close-up follow each key', asy
   const slug = (large = await begin('Large', documents));
   const at = doc.text.indexOf('key: "', doc.text.indexOf('bindings:')) + 6;
   await page.goto(`${w.address}/t/${slug}/declare?doc=${doc.name}&sel=queue:hub-5/queue-25-7&at=${at}-${at}`);
-  await see(page, '.close-up h2', 'hub-5/queue-25-7');
+  // the thing of the address, or by then already the one that the cursor stands behind
+  await see(page, '.close-up h2', /^hub-5\/queue-25-(7|159)$/);
   await page.waitForFunction(() => document.activeElement?.classList.contains('cm-content'));
   // somebody who types has seen the page first
   await see(page, '.outline', 'exchange-25-3');
