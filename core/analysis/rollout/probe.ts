@@ -55,7 +55,7 @@ export interface WithinReach {
 /**
  * @param exchange the wire name of a named exchange
  * @returns the queues that a message published there may come to by what the broker has: over bindings,
- *   and from an exchange to its alternate (`alternate-exchange`)
+ *   and from an exchange to what gets its unrouted (`alternate-exchange` on the wire)
  */
 export function withinReach(has: Inventory, wanted: WantedState, exchange: string): WithinReach[] {
   const from = new Map<string, WireBinding[]>();

@@ -1,5 +1,6 @@
 /** The examples a topology can begin with, each with a walk over the real screens. */
 import type { TextDocument } from '@vondle/core/base';
+import { WITH_WALK } from './ids.ts';
 
 /** One step of a walk: the view it is in, what is picked there, and what to see or do. */
 export interface GuideStep {
@@ -28,15 +29,8 @@ const texts = import.meta.glob<string>(['../../../examples/*/*.yaml', '../../../
   import: 'default',
 });
 
-const ORDER = [
-  'copies-for-all',
-  'topic-to-queues',
-  'work-with-retry',
-  'sensors-over-mqtt',
-  'two-sites',
-  'through-apps',
-  'auklet-ferries',
-];
+/** The order they are shown in. */
+const ORDER = [...WITH_WALK];
 
 /** @returns every example, the smallest first */
 export const examples = (): Example[] =>

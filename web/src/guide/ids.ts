@@ -1,4 +1,4 @@
-/** The ids of topologies that have a walk: those that began with an example, and the demo. */
+/** The ids of topologies that have a walk: those that began with an example, and the demo, in the order they are shown in. */
 export const WITH_WALK: ReadonlySet<string> = new Set([
   'copies-for-all',
   'topic-to-queues',
