@@ -87,6 +87,21 @@ export class Asking<Kind extends string, Found> {
     return told;
   }
 
+  /**
+   * The same for subjects of one kind.
+   * @returns what was found of each, in the order of the subjects
+   */
+  find<Subject>(
+    tables: Tables<Kind>,
+    of: string,
+    subjects: ReadonlyMap<string, Subject>,
+    lookAt: (subject: Subject) => Found,
+  ): Map<string, Found> {
+    this.run(tables, new Map([[of, subjects]]), (_, __, subject) => lookAt(subject as Subject));
+    const looks = this.looks.get(of)!;
+    return new Map([...subjects.keys()].map((id) => [id, looks.get(id)!.found!]));
+  }
+
   /** How many facts are noted, asked for still or no more. */
   get size(): number {
     let size = 0;
@@ -137,6 +152,7 @@ export class Asking<Kind extends string, Found> {
     const found: Asker[] = [];
     for (const [kind, askers] of this.askers) {
       const [before, after] = [this.tables![kind], now[kind]];
+      if (before === after) continue;
       const changed =
         typeof after === 'function' || typeof before === 'function'
           ? this.answeredOtherwise(kind, after as (about: unknown) => unknown, askers)

@@ -10,8 +10,10 @@ import type { Predicate } from '../../conditions/predicate.ts';
 import { topicKey } from '../../conditions/amqp.ts';
 import type { MessageType } from '../../topology/messages.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
-import type { Outcome } from '../../routing/hop.ts';
+import type { DeadLetterReason, Outcome } from '../../routing/hop.ts';
+import { asksOf } from '../../routing/onward.ts';
 import { type Fate, Following, publisherOf } from './follow.ts';
+import { type Ground, groundOf } from './ground.ts';
 import { Space } from './space.ts';
 
 /** What becomes of every message of a class. */
@@ -59,30 +61,55 @@ export function publishesOf(graph: RoutingGraph): Edge[] {
 }
 
 /** @returns all that messages may meet from a publish on: the conditions of ways, and the keys that permissions are narrowed to */
-function conditionsBehind(graph: RoutingGraph, way: Edge): Set<Predicate> {
+function conditionsBehind(around: Ground, way: Edge, given: boolean): Set<Predicate> {
   const conditions = new Set<Predicate>();
+  const keys = new Set<string>();
   const seen = new Set([way.to]);
-  for (const id of seen)
-    for (const { kind, to, condition } of graph.out.get(id) ?? []) {
-      // what stores give up is a round of its own
-      if (kind === 'deadLetter') continue;
-      if (condition.op !== 'always') conditions.add(condition);
-      seen.add(to);
+  const permissions = (edge: Edge) => {
+    for (const ask of asksOf(around, edge)) {
+      const { allowed, denied } = around.may(ask);
+      for (const key of [...allowed, ...denied]) keys.add(key);
     }
-  for (const { when } of graph.topology.declared.access?.items ?? [])
-    if (when?.key) conditions.add(topicKey(when.key.value));
+  };
+  permissions(way);
+  for (const id of seen)
+    for (const edge of around.out(id)) {
+      // what stores give up is a round of its own
+      if (edge.kind === 'deadLetter' && !given) continue;
+      if (edge.condition.op !== 'always') conditions.add(edge.condition);
+      permissions(edge);
+      seen.add(edge.to);
+    }
+  for (const key of keys) conditions.add(topicKey(key));
   return conditions;
+}
+
+/** How classes are told. */
+export interface Telling {
+  /** How many different sets are held at most. */
+  readonly most?: number;
+  /** What every store gives up for, once, that copies come to rest in; without it they rest there. */
+  readonly givenUp?: DeadLetterReason;
 }
 
 /**
  * @param way a publish of a declared message type
- * @param most how many different sets are held at most
  * @returns the classes of its messages
  * @throws TooManyClasses where there is no room to tell them apart
  */
-export function classesOf(graph: RoutingGraph, way: Edge, most?: number): PublishClasses {
-  const { space, template } = spaceOf(way, typeOf(graph, way), conditionsBehind(graph, way), most);
-  const outcomes = outcomesOf(space, new Following(graph, space, template).publish(way));
+export const classesOf = (graph: RoutingGraph, way: Edge, telling: Telling = {}): PublishClasses =>
+  classesOn(groundOf(graph), way, telling);
+
+/** The same by what can be asked of a graph. */
+export function classesOn(around: Ground, way: Edge, { most, givenUp }: Telling = {}): PublishClasses {
+  const type = around.type(labelOf(way))!;
+  const { space, template } = spaceOf(
+    way,
+    type,
+    conditionsBehind(around, way, givenUp !== undefined),
+    most,
+  );
+  const outcomes = outcomesOf(space, new Following(around, space, template, givenUp).publish(way));
   const classes = told(space, outcomes).map(({ value, ...about }) => ({
     ...about,
     outcome: outcomeOf(value as Item[]),
@@ -104,10 +131,20 @@ export interface Reached {
  * too many to tell apart.
  * @throws TooManyClasses where there is no room for the sets of a single end
  */
-export function reachOf(graph: RoutingGraph, way: Edge, most?: number): Reached[] {
-  const { space, template } = spaceOf(way, typeOf(graph, way), conditionsBehind(graph, way), most);
+export const reachOf = (graph: RoutingGraph, way: Edge, telling: Telling = {}): Reached[] =>
+  reachOn(groundOf(graph), way, telling);
+
+/** The same by what can be asked of a graph. */
+export function reachOn(around: Ground, way: Edge, { most, givenUp }: Telling = {}): Reached[] {
+  const type = around.type(labelOf(way))!;
+  const { space, template } = spaceOf(
+    way,
+    type,
+    conditionsBehind(around, way, givenUp !== undefined),
+    most,
+  );
   const { diagrams } = space;
-  return new Following(graph, space, template).publish(way).flatMap(({ at, outcome, copies }) => {
+  return new Following(around, space, template, givenUp).publish(way).flatMap(({ at, outcome, copies }) => {
     const some = diagrams.map(copies, ({ value }) => (value === 0 ? diagrams.no : diagrams.yes));
     return told(space, some)
       .filter(({ value }) => value === true)
@@ -115,8 +152,8 @@ export function reachOf(graph: RoutingGraph, way: Edge, most?: number): Reached[
   });
 }
 
-const typeOf = (graph: RoutingGraph, { publish }: Edge): MessageType =>
-  graph.topology.messages.get(publish!.message!.value)!;
+/** The type it publishes. */
+const labelOf = ({ publish }: Edge): string => publish!.message!.value;
 
 /** What tells a publish from others. */
 function titleOf(way: Edge): Pick<PublishClasses, 'from' | 'type' | 'to' | 'via'> {
@@ -163,13 +200,16 @@ export function differenceOf(before: RoutingGraph, after: RoutingGraph, most?: n
     const [old, own] = [then.get(name), now.get(name)];
     const way = (own ?? old)!;
     const conditions = [
-      ...(old ? conditionsBehind(before, old) : []),
-      ...(own ? conditionsBehind(after, own) : []),
+      ...(old ? conditionsBehind(groundOf(before), old, false) : []),
+      ...(own ? conditionsBehind(groundOf(after), own, false) : []),
     ];
-    const { space, template } = spaceOf(way, typeOf(own ? after : before, way), conditions, most);
+    const type = (own ? after : before).topology.messages.get(labelOf(way))!;
+    const { space, template } = spaceOf(way, type, conditions, most);
     const { diagrams } = space;
     const follow = (graph: RoutingGraph, of: Edge | undefined) =>
-      of ? outcomesOf(space, new Following(graph, space, template).publish(of)) : diagrams.leaf(null);
+      of
+        ? outcomesOf(space, new Following(groundOf(graph), space, template).publish(of))
+        : diagrams.leaf(null);
     const pair: Operation = {
       values: (a, b) =>
         diagrams.leaf(a === b ? SAME : [a.value, b.value], a === b ? SAME : `pair ${a.id} ${b.id}`),

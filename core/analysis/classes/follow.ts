@@ -4,27 +4,22 @@
  */
 import type { Edge, ExchangeNode, GraphNode, SpreadNode, StoreNode, TopicNode } from '../../brokers/terms.ts';
 import { type Diagram, type Operation, TooManyClasses } from '../../base/diagram.ts';
-import { ENTRIES, type Thing, addressOf, thing } from '../../language/thing.ts';
-import { deal } from '../../routing/choose.ts';
-import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
-import type { Outcome } from '../../routing/hop.ts';
-import { mqttEntry, publisherId } from '../../routing/nodes.ts';
+import { type Thing, addressOf, thing } from '../../language/thing.ts';
+import type { DeadLetterReason, Outcome } from '../../routing/hop.ts';
+import { publisherId } from '../../routing/nodes.ts';
 import {
   type Ask,
   type Domain,
   NOBODY,
   type Onward,
   type Sender,
-  type Surroundings,
   addressed,
   entered,
   onward,
   wayOn,
 } from '../../routing/onward.ts';
-import { decideFor, instancesOf } from '../../routing/walk.ts';
-import { brokenLinks } from '../../routing/ways.ts';
 import { topicKey } from '../../conditions/amqp.ts';
-import { lookUp } from '../../topology/address.ts';
+import type { Ground } from './ground.ts';
 import { candidatesOf } from './met.ts';
 import { type Form, OWN, type Space } from './space.ts';
 import { arrivalOf } from './verdicts.ts';
@@ -42,6 +37,8 @@ interface Flow {
   readonly form: Form;
   /** The spread that deals them to one of its members, which one of them not being known. */
   readonly dealt?: string;
+  /** A store gave them up: they are dead letters, and given up no second time. */
+  readonly dead?: true;
 }
 
 /** Copies that came to a node and are still to go on from there. */
@@ -67,9 +64,18 @@ export interface Fate {
 /** Links may lead round in circles for so many steps. */
 const MOST_ROUND = 20_000;
 
+/** What more is noted on the way. */
+export interface Watched {
+  /** By node id, those that come by it, wherever they end. */
+  readonly passed: Map<string, Diagram[]>;
+  /** By store id and taker, those that the taker takes there. */
+  readonly taken: Map<string, Map<string, Diagram[]>>;
+  /** By the link's edge id, those that it carries. */
+  readonly carried: Map<string, { readonly latency: number; readonly parts: Diagram[] }>;
+}
+
 /** Follows all messages of one publish. */
 export class Following {
-  private readonly around: Surroundings;
   private readonly fates = new Map<
     string,
     { at: string; outcome: Outcome; dealt?: string; parts: Diagram[] }
@@ -81,12 +87,17 @@ export class Following {
   private readonly permissions = new Map<string, Diagram>();
   private round = 0;
 
+  /**
+   * @param reason what every store gives up for that copies come to rest in, once; without it they rest there
+   * @param watched what more is to be noted
+   */
   constructor(
-    private readonly graph: RoutingGraph,
+    private readonly around: Ground,
     private readonly space: Space,
     private readonly template: string,
+    private readonly reason?: DeadLetterReason,
+    private readonly watched?: Watched,
   ) {
-    this.around = surroundingsOf(graph);
     const { diagrams } = space;
     const none = (this.none = diagrams.leaf(0));
     this.plus = {
@@ -121,14 +132,13 @@ export class Following {
    * @returns what becomes of its messages
    */
   publish(way: Edge): Fate[] {
-    const { topology } = this.graph;
     const { diagrams } = this.space;
     const publisher = thing('app', way.from.slice(publisherId('').length));
     const { publish } = way;
     const flow: Flow = { copies: diagrams.leaf(1), form: OWN };
     const to = publish?.to?.value ?? '';
     if (publish?.via?.value === 'mqtt') {
-      const node = this.graph.nodes.get(mqttEntry(topology, to));
+      const node = this.around.node(this.around.mqttEntry(to));
       if (!node) this.end(to, 'unresolved', flow);
       else {
         const { ask, closed } = addressed(this.around, node, { publisher });
@@ -137,8 +147,8 @@ export class Following {
         else this.enter(node, let_, false);
       }
     } else {
-      const found = lookUp(topology.names, to, ENTRIES);
-      if (found.ok) this.arrive(found.thing.id, flow, { publisher }, this.saidMandatory(way), []);
+      const entry = this.around.entry(to);
+      if (entry !== undefined) this.arrive(entry, flow, { publisher }, this.saidMandatory(way), []);
       else this.end(to, 'unresolved', flow);
     }
     this.finish();
@@ -167,7 +177,7 @@ export class Following {
       let node: string | undefined;
       if (this.waiting.size === 1) [node] = this.waiting.keys();
       else {
-        const { rank } = this.graph.order;
+        const { rank } = this.around.order;
         for (const id of this.waiting.keys()) if (node === undefined || rank(id) < rank(node)) node = id;
       }
       const all = this.waiting.get(node!)!;
@@ -208,8 +218,33 @@ export class Following {
     else this.fates.set(id, { at, outcome, ...(dealt === undefined ? {} : { dealt }), parts: [copies] });
   }
 
-  private within({ copies, form, dealt }: Flow, set: Diagram): Flow {
-    return { copies: this.of(copies, set), form, ...(dealt === undefined ? {} : { dealt }) };
+  private passes(node: string, flow: Flow): void {
+    if (this.watched && flow.copies !== this.none) push(this.watched.passed, node, this.some(flow));
+  }
+
+  private takes(store: string, taker: string, set: Diagram): void {
+    if (!this.watched || set === this.space.diagrams.no) return;
+    const { taken } = this.watched;
+    let here = taken.get(store);
+    if (!here) taken.set(store, (here = new Map()));
+    push(here, taker, set);
+  }
+
+  private carries({ id }: Edge, latency: number, flow: Flow): void {
+    if (!this.watched || latency === 0 || flow.copies === this.none) return;
+    const { carried } = this.watched;
+    let here = carried.get(id);
+    if (!here) carried.set(id, (here = { latency, parts: [] }));
+    here.parts.push(this.some(flow));
+  }
+
+  private within({ copies, form, dealt, dead }: Flow, set: Diagram): Flow {
+    return {
+      copies: this.of(copies, set),
+      form,
+      ...(dealt === undefined ? {} : { dealt }),
+      ...(dead ? { dead } : {}),
+    };
   }
 
   private without(flow: Flow, set: Diagram): Flow {
@@ -224,10 +259,10 @@ export class Following {
     if (before) return before;
     let allowed: Diagram;
     if (form.key !== undefined)
-      allowed = decideFor(this.graph, ask, form.key).allowed ? diagrams.yes : diagrams.no;
+      allowed = this.around.may(ask, form.key).always ? diagrams.yes : diagrams.no;
     else {
       // what is narrowed to keys is asked key by key; deny wins
-      const { allowed: always, forKeys } = decideFor(this.graph, ask);
+      const { always, allowed: forSome, denied } = this.around.may(ask);
       const matching = (keys: readonly string[]) =>
         diagrams.all(
           diagrams.or,
@@ -236,8 +271,8 @@ export class Following {
         );
       allowed = diagrams.apply(
         diagrams.without,
-        always ? diagrams.yes : matching(forKeys?.allowed ?? []),
-        matching(forKeys?.denied ?? []),
+        always ? diagrams.yes : matching(forSome),
+        matching(denied),
       );
     }
     this.permissions.set(id, allowed);
@@ -264,13 +299,17 @@ export class Following {
     const seen = new Set(before);
     let [id, flow, sender, mandatory] = [to, arriving, from, mustReach];
     while (flow.copies !== this.none) {
-      const node = this.graph.nodes.get(id);
+      const node = this.around.node(id);
       if (!node) return this.end(id, 'unresolved', flow);
       const address = addressOf(node.thing);
       if (node.role === 'alias' && seen.has(node.id)) return this.end(address, 'unresolved', flow);
       const { ask, closed, standsFor } = addressed(this.around, node, sender);
-      if (closed?.outcome === 'unresolved') return this.end(address, 'unresolved', flow);
+      if (closed?.outcome === 'unresolved') {
+        this.passes(node.id, flow);
+        return this.end(address, 'unresolved', flow);
+      }
       flow = this.allowed(node, ask, flow);
+      if (closed?.outcome !== 'refused') this.passes(node.id, flow);
       if (closed) return this.end(address, closed.outcome, flow);
       if (!standsFor) return this.enter(node, flow, mandatory, travelled);
       if (node.role === 'spread') return this.share(node, flow, sender, mandatory, travelled, seen);
@@ -281,6 +320,7 @@ export class Following {
         this.end(address, 'waiting', this.without(flow, may));
         flow = this.within(flow, may);
       }
+      this.carries(way.edge, way.latency, flow);
       // behind its link nobody hears of it when it finds no queue
       if (way.sender !== sender) mandatory = false;
       sender = way.sender!;
@@ -298,12 +338,8 @@ export class Following {
     travelled: readonly string[],
     seen: ReadonlySet<string>,
   ): void {
-    const dealt = deal(this.graph, spread, 1, sender.publisher, new Map());
-    if (!dealt) return this.end(spread.thing.id, 'unresolved', flow);
-    const nearest = spread.decl.choose?.value === 'nearest';
-    const members = nearest
-      ? dealt.shares.map(({ edge }) => edge)
-      : this.around.out(spread.id).filter((edge, i) => edge.kind === 'member' && hasShare(spread, i));
+    const members = this.around.members(spread, sender.publisher);
+    if (!members) return this.end(spread.thing.id, 'unresolved', flow);
     const one = members.length === 1;
     for (const edge of members) {
       const way = wayOn(
@@ -334,7 +370,7 @@ export class Following {
   /** Has copies wait for others like them before they go on. */
   private gather(gathered: Gathered): void {
     if (gathered.copies === this.none) return;
-    const { node, form, travelled, mandatory, link, dealt, copies } = gathered;
+    const { node, form, travelled, mandatory, link, dealt, dead, copies } = gathered;
     let here = this.waiting.get(node.id);
     if (!here) this.waiting.set(node.id, (here = []));
     const like = here.findIndex(
@@ -343,6 +379,7 @@ export class Following {
         each.form.wrapped === form.wrapped &&
         each.mandatory === mandatory &&
         each.dealt === dealt &&
+        each.dead === dead &&
         each.link?.edge === link?.edge &&
         each.travelled.join('\n') === travelled.join('\n'),
     );
@@ -376,6 +413,7 @@ export class Following {
     const fallen = new Map<string, { node: ExchangeNode; sets: Diagram[] }>();
     const work: { node: ExchangeNode; set: Diagram }[] = [{ node: exchange, set: all }];
     for (const { node, set } of work) {
+      this.passes(node.id, this.within(flow, set));
       const ways = onward(this.around, node, { set, form }, this.domain);
       const through = new Map<string, Diagram[]>();
       for (const { edge, messages } of ways)
@@ -386,7 +424,7 @@ export class Following {
         }
       const went: Diagram[] = [];
       for (const [to, sets] of through) {
-        const target = this.graph.nodes.get(to)!;
+        const target = this.around.node(to)!;
         const own = diagrams.all(diagrams.or, sets, diagrams.no);
         went.push(own);
         const known = target.role === 'exchange' ? asked : reached;
@@ -404,7 +442,7 @@ export class Following {
     }
     const delivered: Diagram[] = [];
     for (const [id, set] of reached)
-      if (this.rest(this.graph.nodes.get(id) as StoreNode, this.within(flow, set), travelled))
+      if (this.rest(this.around.node(id) as StoreNode, this.within(flow, set), travelled))
         delivered.push(set);
     const missed = diagrams.apply(diagrams.without, all, diagrams.all(diagrams.or, delivered, diagrams.no));
     if (missed === diagrams.no) return;
@@ -437,7 +475,7 @@ export class Following {
     )) {
       if (!messages) continue;
       went.push(messages.set);
-      const store = this.graph.nodes.get(edge.to) as StoreNode;
+      const store = this.around.node(edge.to) as StoreNode;
       const given = { ...this.within(flow, messages.set), form: messages.form };
       this.rest(store, this.allowed(store, ask, given), flow.travelled);
     }
@@ -451,10 +489,10 @@ export class Following {
   /** Copies come to rest. @returns false when the store stands for no queue at all */
   private rest(store: StoreNode, flow: Flow, travelled: readonly string[], mandatory = false): boolean {
     const { diagrams } = this.space;
-    const { nodes, topology } = this.graph;
     const at = addressOf(store.thing);
+    this.passes(store.id, flow);
     const perInstance = 'perInstanceOf' in store.decl ? store.decl.perInstanceOf : undefined;
-    const instances = perInstance ? instancesOf(this.graph, perInstance.value) : 1;
+    const instances = perInstance ? this.around.instances(perInstance.value) : 1;
     if (instances === 0) {
       if (!mandatory) this.end(at, 'lost', flow);
       return false;
@@ -468,18 +506,23 @@ export class Following {
     };
     const set = this.some(here);
     if (set === diagrams.no) return true;
-    const ways = onward(this.around, nodes.get(store.id)!, { set, form: here.form }, this.domain);
+    const ways = onward(this.around, store, { set, form: here.form }, this.domain);
     const taken = diagrams.all(
       diagrams.or,
-      ways.flatMap(({ edge, ask }) => (edge.kind === 'take' && ask ? [this.permission(ask, here.form)] : [])),
+      ways.flatMap(({ edge, ask }) => {
+        if (edge.kind !== 'take' || !ask) return [];
+        const may = this.permission(ask, here.form);
+        this.takes(store.id, ask.who.id, diagrams.apply(diagrams.and, set, may));
+        return [may];
+      }),
       diagrams.no,
     );
-    this.end(at, 'taken', this.within(here, taken));
+    this.stay(store, 'taken', this.within(here, taken));
     let left = this.without(here, taken);
     const links = ways.filter(({ edge }) => edge.kind === 'link');
     if (links.length === 0) {
-      const broken = brokenLinks(topology).get(store.id)?.[0];
-      this.end(at, broken ? 'unresolved' : 'held', left);
+      if (this.around.broken(store.id)) this.end(at, 'unresolved', left);
+      else this.stay(store, 'held', left);
       return true;
     }
     for (const link of links) {
@@ -488,8 +531,30 @@ export class Following {
       this.gather({ ...own, node: store, travelled, mandatory: false, link });
       left = this.without(left, goes);
     }
-    this.end(at, 'waiting', left);
+    this.stay(store, 'waiting', left);
     return true;
+  }
+
+  /** Copies that stay where they rest, unless their store gives them up. */
+  private stay(store: StoreNode, outcome: 'taken' | 'held' | 'waiting', flow: Flow): void {
+    const { reason } = this;
+    const at = addressOf(store.thing);
+    if (reason === undefined || flow.dead) return this.end(at, outcome, flow);
+    if (flow.copies === this.none) return;
+    const { decl } = store;
+    if (reason === 'overflow' && 'overflow' in decl && decl.overflow?.value === 'refuse-new')
+      return this.end(at, 'refused', flow);
+    const edge = this.around.out(store.id).find(({ kind }) => kind === 'deadLetter');
+    const behind = edge && this.around.node(edge.to);
+    if (!behind) return this.end(at, 'lost', flow);
+    const { messages } = wayOn(
+      this.around,
+      store,
+      edge,
+      { set: this.some(flow), form: flow.form },
+      this.domain,
+    );
+    this.enter(behind, { ...flow, form: messages!.form, dead: true }, false);
   }
 
   /** The messages that a link takes from its queue. */
@@ -500,20 +565,23 @@ export class Following {
   }
 
   /** A link takes copies from its queue and publishes them at its far end, with the same key. */
-  private travel(flow: Gathered, queue: StoreNode, { edge, sender }: Onward<Moving>): void {
+  private travel(flow: Gathered, queue: StoreNode, { edge, sender, latency }: Onward<Moving>): void {
+    this.carries(edge, latency, flow);
     if (flow.travelled.includes(queue.id)) {
-      const behind = this.graph.nodes.get(edge.to);
+      const behind = this.around.node(edge.to);
       return this.end(behind ? addressOf(behind.thing) : edge.to, 'looped', flow);
     }
-    const { circular } = this.graph.order;
+    const { circular } = this.around.order;
     const travelled = circular(queue.id) ? [...flow.travelled, queue.id].sort() : flow.travelled;
     this.arrive(edge.to, this.within(flow, this.space.diagrams.yes), sender ?? NOBODY, false, travelled);
   }
 }
 
-/** Whether a member of a spread is ever chosen. */
-const hasShare = ({ decl }: SpreadNode, member: number): boolean =>
-  decl.choose?.value !== 'weighted' || (decl.weights?.items[member]?.value ?? 1) > 0;
+function push<K, V>(lists: Map<K, V[]>, key: K, value: V): void {
+  const list = lists.get(key);
+  if (list) list.push(value);
+  else lists.set(key, [value]);
+}
 
 /** @returns who publishes by a way */
 export const publisherOf = ({ from }: Edge): Thing => thing('app', from.slice(publisherId('').length));

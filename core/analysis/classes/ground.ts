@@ -1,0 +1,195 @@
+/**
+ * What following all messages asks of a topology, and nothing else: so that it is known which publishes have to be
+ * followed again after a change.
+ */
+import type { Edge, GraphNode, SpreadNode } from '../../brokers/terms.ts';
+import type { Ask as AskFact, Tables } from '../../incremental/asking.ts';
+import { Question } from '../../incremental/memory.ts';
+import { ENTRIES, type Thing } from '../../language/thing.ts';
+import { deal } from '../../routing/choose.ts';
+import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
+import { mqttEntry } from '../../routing/nodes.ts';
+import type { Ask, Surroundings } from '../../routing/onward.ts';
+import type { GatheringOrder } from '../../routing/order.ts';
+import { instancesOf } from '../../routing/walk.ts';
+import { brokenLinks } from '../../routing/ways.ts';
+import { lookUp } from '../../topology/address.ts';
+import type { MessageType } from '../../topology/messages.ts';
+import { tenantOf } from '../../topology/owner.ts';
+
+/** Whether something is allowed, whatever the key; and the patterns of keys for which it is or is not. */
+export interface May {
+  readonly always: boolean;
+  readonly allowed: readonly string[];
+  readonly denied: readonly string[];
+}
+
+/** What is asked of a topology by who follows all messages of a publish. */
+export interface Ground extends Surroundings {
+  type(id: string): MessageType | undefined;
+  /** @returns the node an address of an entry names; undefined where it names none */
+  entry(address: string): string | undefined;
+  /** @returns the node that what is published to a broker over MQTT enters; '' for none */
+  mqttEntry(broker: string): string;
+  /** @param key of the messages; without one it is told which keys it hangs on */
+  may(ask: Ask, key?: string): May;
+  /** @returns how many instances of an app run */
+  instances(app: string): number;
+  /** @returns whether a link that takes from a store leads nowhere */
+  broken(store: string): boolean;
+  /** @returns the members of a spread of which each may come up for a publisher; undefined where none does */
+  members(spread: SpreadNode, publisher: Thing | undefined): readonly Edge[] | undefined;
+  readonly order: GatheringOrder;
+}
+
+/** Whether a member of a spread is ever chosen. */
+const hasShare = ({ decl }: SpreadNode, member: number): boolean =>
+  decl.choose?.value !== 'weighted' || (decl.weights?.items[member]?.value ?? 1) > 0;
+
+/** The nearest member takes all; of the others each one's turn comes. */
+function membersOf(
+  graph: RoutingGraph,
+  spread: SpreadNode,
+  publisher: Thing | undefined,
+): readonly Edge[] | undefined {
+  const dealt = deal(graph, spread, 1, publisher, new Map());
+  if (!dealt) return undefined;
+  if (spread.decl.choose?.value === 'nearest') return dealt.shares.map(({ edge }) => edge);
+  return (graph.out.get(spread.id) ?? []).filter((edge, i) => edge.kind === 'member' && hasShare(spread, i));
+}
+
+/** @returns in whose name somebody asks */
+const tenantOfCaller = ({ topology }: RoutingGraph, who: Thing): string | undefined =>
+  (who.kind === 'link' ? undefined : tenantOf(topology, who)) ?? topology.declared.tenant?.value;
+
+function mayIn(
+  { decide }: RoutingGraph,
+  { who, action, on, source }: Ask,
+  tenant: string | undefined,
+  key: string | undefined,
+): May {
+  const { allowed, forKeys } = decide({
+    who: { thing: who, tenant },
+    action,
+    on,
+    ...(key === undefined ? {} : { key }),
+    ...(source ? { source } : {}),
+  });
+  return { always: allowed, allowed: forKeys?.allowed ?? [], denied: forKeys?.denied ?? [] };
+}
+
+/** @returns what can be asked of a graph */
+export function groundOf(graph: RoutingGraph): Ground {
+  const { topology } = graph;
+  return {
+    ...surroundingsOf(graph),
+    type: (id) => topology.messages.get(id),
+    entry: (address) => entryIn(graph, address),
+    mqttEntry: (broker) => mqttEntry(topology, broker),
+    may: (ask, key) => mayIn(graph, ask, tenantOfCaller(graph, ask.who), key),
+    instances: (app) => instancesOf(graph, app),
+    broken: (store) => brokenLinks(topology).has(store),
+    members: (spread, publisher) => membersOf(graph, spread, publisher),
+    get order() {
+      return graph.order;
+    },
+  };
+}
+
+function entryIn({ topology }: RoutingGraph, address: string): string | undefined {
+  const found = lookUp(topology.names, address, ENTRIES);
+  return found.ok ? found.thing.id : undefined;
+}
+
+/** Kinds of facts, for who asks them one by one. */
+export type GroundFact =
+  | 'type'
+  | 'node'
+  | 'out'
+  | 'entry'
+  | 'mqtt'
+  | 'tenant'
+  | 'may'
+  | 'instances'
+  | 'broken'
+  | 'members';
+
+/** What was asked about, by the text that stands for it. */
+export class Questions {
+  readonly asks = new Map<string, { readonly ask: Ask; readonly tenant?: string; readonly key?: string }>();
+  readonly things = new Map<string, Thing>();
+  readonly spreads = new Map<string, { readonly spread: string; readonly publisher: Thing | undefined }>();
+
+  /** How many are noted. */
+  get size(): number {
+    return this.asks.size + this.things.size + this.spreads.size;
+  }
+}
+
+const MAY = new Question<(about: unknown) => unknown>('what may be done, for all messages');
+
+/** @returns the facts of a graph, for those who ask by `askedGround` */
+export function groundFacts(graph: RoutingGraph, questions: Questions): Tables<GroundFact> {
+  const { topology, decide } = graph;
+  const { memory } = topology;
+  const may = (about: unknown): string => {
+    const { ask, tenant, key } = questions.asks.get(about as string)!;
+    return JSON.stringify(mayIn(graph, ask, tenant, key));
+  };
+  return {
+    type: topology.messages,
+    node: graph.nodes,
+    out: graph.out,
+    entry: (about) => entryIn(graph, about as string),
+    mqtt: (about) => mqttEntry(topology, about as string),
+    tenant: (about) => tenantOfCaller(graph, questions.things.get(about as string)!),
+    // while the same decides, the answers stay
+    may: memory.latest(MAY, [decide, questions], () => may),
+    instances: (about) => instancesOf(graph, about as string),
+    broken: brokenLinks(topology) as ReadonlyMap<string, unknown>,
+    members: (about) => {
+      const { spread, publisher } = questions.spreads.get(about as string)!;
+      const node = graph.nodes.get(spread);
+      if (node?.role !== 'spread') return undefined;
+      const members = membersOf(graph, node, publisher);
+      return members && JSON.stringify(members.map(({ id }) => id));
+    },
+  };
+}
+
+/** @returns what can be asked of a graph, each question noted for who is looking */
+export function askedGround(graph: RoutingGraph, ask: AskFact<GroundFact>, questions: Questions): Ground {
+  const out = (id: string) => (ask('out', id) as readonly Edge[] | undefined) ?? [];
+  return {
+    node: (id) => ask('node', id) as GraphNode | undefined,
+    out,
+    type: (id) => ask('type', id) as MessageType | undefined,
+    entry: (address) => ask('entry', address) as string | undefined,
+    mqttEntry: (broker) => ask('mqtt', broker) as string,
+    may: (of, key) => {
+      questions.things.set(of.who.id, of.who);
+      const tenant = ask('tenant', of.who.id) as string | undefined;
+      const id = JSON.stringify([of.who.id, tenant, of.action, of.on.id, of.source?.id, key]);
+      if (!questions.asks.has(id))
+        questions.asks.set(id, {
+          ask: of,
+          ...(tenant === undefined ? {} : { tenant }),
+          ...(key === undefined ? {} : { key }),
+        });
+      return JSON.parse(ask('may', id) as string) as May;
+    },
+    instances: (app) => ask('instances', app) as number,
+    broken: (store) => ask('broken', store) !== undefined,
+    members: (spread, publisher) => {
+      const id = `${spread.id} ${publisher?.id ?? ''}`;
+      questions.spreads.set(id, { spread: spread.id, publisher });
+      const ids = ask('members', id) as string | undefined;
+      if (ids === undefined) return undefined;
+      const chosen = new Set(JSON.parse(ids) as string[]);
+      return out(spread.id).filter((edge) => chosen.has(edge.id));
+    },
+    get order() {
+      return graph.order;
+    },
+  };
+}
