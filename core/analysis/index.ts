@@ -10,6 +10,7 @@ export { idOf, signsOf } from './checks/identity.ts';
 export { type Review, checked, obstaclesIn, promisesNotKept, proved, review } from './checks/review.ts';
 export { ABOUT_ACCEPTANCES, CHECKS, checkAll } from './checks/run.ts';
 export { arrivalsIn } from './classes/arrivals.ts';
+export { type KnownClasses, classesIn } from './classes/kept.ts';
 export {
   type ClassOutcome,
   type MessageClass,
@@ -22,7 +23,7 @@ export {
 } from './classes/classes.ts';
 export { type ChangeKind, compareGraphs } from './compare/graphs.ts';
 export { outcomeChange, outcomeOf } from './compare/outcomes.ts';
-export { type Proof, findingOfProof, proveAll } from './expectations/prove.ts';
+export { type Proof, basisInWords, findingOfProof, proveAll } from './expectations/prove.ts';
 export { type Arrangement, type Connection, type Placeable, arrange } from './picture/arrange.ts';
 export { fold, neighbourhood } from './picture/fold.ts';
 export {

@@ -35,7 +35,7 @@ export const GLOSSARY: readonly Term[] = [
   {
     term: 'class of messages',
     words:
-      'All messages that are routed alike. A promise about a type is tried with one of each, as far as its values can be listed.',
+      'All messages that end alike. Every message that can be sent is in exactly one; a promise about a type is proved by trying one message of each class that it can tell apart.',
   },
   {
     term: 'copy',

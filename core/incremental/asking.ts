@@ -95,9 +95,9 @@ export class Asking<Kind extends string, Found> {
     tables: Tables<Kind>,
     of: string,
     subjects: ReadonlyMap<string, Subject>,
-    lookAt: (subject: Subject) => Found,
+    lookAt: (subject: Subject, id: string) => Found,
   ): Map<string, Found> {
-    this.run(tables, new Map([[of, subjects]]), (_, __, subject) => lookAt(subject as Subject));
+    this.run(tables, new Map([[of, subjects]]), (_, id, subject) => lookAt(subject as Subject, id as string));
     const looks = this.looks.get(of)!;
     return new Map([...subjects.keys()].map((id) => [id, looks.get(id)!.found!]));
   }

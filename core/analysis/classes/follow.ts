@@ -54,6 +54,8 @@ interface Gathered extends Flow {
 export interface Fate {
   /** The address where. */
   readonly at: string;
+  /** The store, where copies rest in one. */
+  readonly node?: string;
   readonly outcome: Outcome;
   /** The copies of each message that end so. */
   readonly copies: Diagram;
@@ -78,7 +80,7 @@ export interface Watched {
 export class Following {
   private readonly fates = new Map<
     string,
-    { at: string; outcome: Outcome; dealt?: string; parts: Diagram[] }
+    { at: string; node?: string; outcome: Outcome; dealt?: string; parts: Diagram[] }
   >();
   private readonly waiting = new Map<string, Gathered[]>();
   private readonly none: Diagram;
@@ -210,12 +212,19 @@ export class Following {
     values: (copies, set) => (set === this.space.diagrams.yes ? copies : this.none),
   };
 
-  private end(at: string, outcome: Outcome, { copies, dealt }: Flow): void {
+  private end(at: string, outcome: Outcome, { copies, dealt }: Flow, node?: string): void {
     if (copies === this.none) return;
     const id = `${outcome} ${at} ${dealt ?? ''}`;
     const fate = this.fates.get(id);
     if (fate) fate.parts.push(copies);
-    else this.fates.set(id, { at, outcome, ...(dealt === undefined ? {} : { dealt }), parts: [copies] });
+    else
+      this.fates.set(id, {
+        at,
+        outcome,
+        ...(node === undefined ? {} : { node }),
+        ...(dealt === undefined ? {} : { dealt }),
+        parts: [copies],
+      });
   }
 
   private passes(node: string, flow: Flow): void {
@@ -258,8 +267,7 @@ export class Following {
     const before = this.permissions.get(id);
     if (before) return before;
     let allowed: Diagram;
-    if (form.key !== undefined)
-      allowed = this.around.may(ask, form.key).always ? diagrams.yes : diagrams.no;
+    if (form.key !== undefined) allowed = this.around.may(ask, form.key).always ? diagrams.yes : diagrams.no;
     else {
       // what is narrowed to keys is asked key by key; deny wins
       const { always, allowed: forSome, denied } = this.around.may(ask);
@@ -269,11 +277,7 @@ export class Following {
           keys.map((key) => this.space.sets(topicKey(key), form).yes),
           diagrams.no,
         );
-      allowed = diagrams.apply(
-        diagrams.without,
-        always ? diagrams.yes : matching(forSome),
-        matching(denied),
-      );
+      allowed = diagrams.apply(diagrams.without, always ? diagrams.yes : matching(forSome), matching(denied));
     }
     this.permissions.set(id, allowed);
     return allowed;
@@ -539,7 +543,7 @@ export class Following {
   private stay(store: StoreNode, outcome: 'taken' | 'held' | 'waiting', flow: Flow): void {
     const { reason } = this;
     const at = addressOf(store.thing);
-    if (reason === undefined || flow.dead) return this.end(at, outcome, flow);
+    if (reason === undefined || flow.dead) return this.end(at, outcome, flow, store.id);
     if (flow.copies === this.none) return;
     const { decl } = store;
     if (reason === 'overflow' && 'overflow' in decl && decl.overflow?.value === 'refuse-new')

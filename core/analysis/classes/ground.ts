@@ -15,7 +15,7 @@ import { instancesOf } from '../../routing/walk.ts';
 import { brokenLinks } from '../../routing/ways.ts';
 import { lookUp } from '../../topology/address.ts';
 import type { MessageType } from '../../topology/messages.ts';
-import { tenantOf } from '../../topology/owner.ts';
+import { tenantOf as ownerOf } from '../../topology/owner.ts';
 
 /** Whether something is allowed, whatever the key; and the patterns of keys for which it is or is not. */
 export interface May {
@@ -33,6 +33,8 @@ export interface Ground extends Surroundings {
   mqttEntry(broker: string): string;
   /** @param key of the messages; without one it is told which keys it hangs on */
   may(ask: Ask, key?: string): May;
+  /** @returns the tenant that owns a thing */
+  tenant(of: Thing): string | undefined;
   /** @returns how many instances of an app run */
   instances(app: string): number;
   /** @returns whether a link that takes from a store leads nowhere */
@@ -60,7 +62,7 @@ function membersOf(
 
 /** @returns in whose name somebody asks */
 const tenantOfCaller = ({ topology }: RoutingGraph, who: Thing): string | undefined =>
-  (who.kind === 'link' ? undefined : tenantOf(topology, who)) ?? topology.declared.tenant?.value;
+  (who.kind === 'link' ? undefined : ownerOf(topology, who)) ?? topology.declared.tenant?.value;
 
 function mayIn(
   { decide }: RoutingGraph,
@@ -87,6 +89,7 @@ export function groundOf(graph: RoutingGraph): Ground {
     entry: (address) => entryIn(graph, address),
     mqttEntry: (broker) => mqttEntry(topology, broker),
     may: (ask, key) => mayIn(graph, ask, tenantOfCaller(graph, ask.who), key),
+    tenant: (of) => tenantOfCaller(graph, of),
     instances: (app) => instancesOf(graph, app),
     broken: (store) => brokenLinks(topology).has(store),
     members: (spread, publisher) => membersOf(graph, spread, publisher),
@@ -103,16 +106,7 @@ function entryIn({ topology }: RoutingGraph, address: string): string | undefine
 
 /** Kinds of facts, for who asks them one by one. */
 export type GroundFact =
-  | 'type'
-  | 'node'
-  | 'out'
-  | 'entry'
-  | 'mqtt'
-  | 'tenant'
-  | 'may'
-  | 'instances'
-  | 'broken'
-  | 'members';
+  'type' | 'node' | 'out' | 'entry' | 'mqtt' | 'tenant' | 'may' | 'instances' | 'broken' | 'members';
 
 /** What was asked about, by the text that stands for it. */
 export class Questions {
@@ -160,6 +154,10 @@ export function groundFacts(graph: RoutingGraph, questions: Questions): Tables<G
 /** @returns what can be asked of a graph, each question noted for who is looking */
 export function askedGround(graph: RoutingGraph, ask: AskFact<GroundFact>, questions: Questions): Ground {
   const out = (id: string) => (ask('out', id) as readonly Edge[] | undefined) ?? [];
+  const tenantOf = (of: Thing) => {
+    questions.things.set(of.id, of);
+    return ask('tenant', of.id) as string | undefined;
+  };
   return {
     node: (id) => ask('node', id) as GraphNode | undefined,
     out,
@@ -167,8 +165,7 @@ export function askedGround(graph: RoutingGraph, ask: AskFact<GroundFact>, quest
     entry: (address) => ask('entry', address) as string | undefined,
     mqttEntry: (broker) => ask('mqtt', broker) as string,
     may: (of, key) => {
-      questions.things.set(of.who.id, of.who);
-      const tenant = ask('tenant', of.who.id) as string | undefined;
+      const tenant = tenantOf(of.who);
       const id = JSON.stringify([of.who.id, tenant, of.action, of.on.id, of.source?.id, key]);
       if (!questions.asks.has(id))
         questions.asks.set(id, {
@@ -178,6 +175,7 @@ export function askedGround(graph: RoutingGraph, ask: AskFact<GroundFact>, quest
         });
       return JSON.parse(ask('may', id) as string) as May;
     },
+    tenant: tenantOf,
     instances: (app) => ask('instances', app) as number,
     broken: (store) => ask('broken', store) !== undefined,
     members: (spread, publisher) => {

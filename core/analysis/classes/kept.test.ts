@@ -1,7 +1,7 @@
 /** Classes kept from one state of a topology to the next are those that are told of it at first sight. */
 import { buildGraph } from '../../routing/graph.ts';
 import { stepTo } from '../../testing/steps.ts';
-import { finiteModel } from '../../testing/second/finite-model.ts';
+import { editModel, finiteModel } from '../../testing/second/finite-model.ts';
 import { randomOf } from '../../testing/second/random-model.ts';
 import { TopologyReader, readTopology } from '../../topology/read.ts';
 import { type PublishClasses, classesOf, publishesOf } from './classes.ts';
@@ -26,19 +26,7 @@ test(`${CASES} topologies, edited again and again`, () => {
     let documents = textOf();
     let before = classesIn(buildGraph(reader.read(documents)));
     for (let step = 0; step < 6; step++) {
-      const brokers = Object.values(model.brokers);
-      const broker = r.pick(brokers);
-      const turn = r.below(7);
-      if (turn === 0 && broker.bindings?.length) broker.bindings.splice(r.below(broker.bindings.length), 1);
-      if (turn === 1) broker.access = broker.access === 'open' ? 'controlled' : 'open';
-      if (turn === 2) for (const each of Object.values(broker.subscriptions ?? {})) delete each.filter;
-      if (turn === 3 && model.access.length) model.access.splice(r.below(model.access.length), 1);
-      if (turn === 4) {
-        const statement = model.access[0];
-        if (statement) statement.when = { key: r.pick(['a.#', '#.b', 'a.b']) };
-      }
-      if (turn === 5) model.apps['one']!.publishes!.splice(0, 1);
-      if (turn === 6) model.apps[r.pick(['one', 'two', 'three'])]!.instances = r.below(3);
+      editModel(r, model);
       const next = textOf();
       const graph = buildGraph(stepTo(reader, documents, next));
       documents = next;

@@ -30,7 +30,7 @@ export class Kept<Found> {
   run<Subject>(
     graph: RoutingGraph,
     subjects: ReadonlyMap<string, Subject>,
-    look: (around: Ground, subject: Subject) => Found,
+    look: (around: Ground, subject: Subject, id: string) => Found,
   ): Map<string, Found> {
     if (this.questions.size > MOST_QUESTIONS) {
       this.asking = new Asking();
@@ -39,7 +39,7 @@ export class Kept<Found> {
     const { questions } = this;
     const facts = groundFacts(graph, questions);
     const around = askedGround(graph, this.asking.ask, questions);
-    return this.asking.find(facts, 'publish', subjects, (subject) => look(around, subject as Subject));
+    return this.asking.find(facts, 'about', subjects, (subject: Subject, id) => look(around, subject, id));
   }
 }
 

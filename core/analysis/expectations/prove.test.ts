@@ -1,6 +1,9 @@
-import { findingOfProof, proveAll } from './prove.ts';
+import { basisInWords, findingOfProof, proveAll } from './prove.ts';
 import { buildGraph } from '../../routing/graph.ts';
-import { readTopology } from '../../topology/read.ts';
+import { editModel, everyMessage, finiteModel } from '../../testing/second/finite-model.ts';
+import { randomOf } from '../../testing/second/random-model.ts';
+import { stepTo } from '../../testing/steps.ts';
+import { TopologyReader, readTopology } from '../../topology/read.ts';
 
 const TEXT = `tenant: home
 tenants: { home: {}, guest: {} }
@@ -66,11 +69,29 @@ describe('expectations', () => {
   });
 
   test('say what they rest on', () => {
-    expect(prove(NORTH, 'reaches: m/q').basis).toEqual({ of: 'this message', messages: 1, whole: true });
-    // a level has 901 values, of which a few are tried
-    expect(prove(TYPE, 'reaches: m/q').basis).toMatchObject({ of: 'a type', whole: false });
-    expect(prove('{ message: memo }', 'reaches: m/q').basis).toMatchObject({ of: 'a type', whole: true });
-    expect(prove('{ label: personal }', 'reaches: m/q').basis.messages).toBeGreaterThan(10);
+    expect(prove(NORTH, 'reaches: m/q').basis).toEqual({
+      of: 'this message',
+      messages: 1,
+      whole: true,
+      proved: false,
+    });
+    // two routes, and a level of 901 values or none: all alike to it, and an example
+    expect(prove(TYPE, 'reaches: m/q').basis).toEqual({
+      of: 'a type',
+      messages: 2,
+      whole: true,
+      proved: true,
+      all: 1804n,
+    });
+    expect(basisInWords(prove(TYPE, 'reaches: m/q'))).toBe('proved for all 1,804 messages');
+    expect(basisInWords(prove('{ message: memo }', 'reaches: m/q'))).toBe(
+      'proved for the one message there is',
+    );
+    expect(basisInWords(prove(TYPE, 'never: m/q'))).toBe('refuted by this message, of 2 messages tried');
+    expect(prove('{ message: memo }', 'reaches: m/q').basis).toMatchObject({ whole: true, all: 1n });
+    expect(prove('{ label: personal }', 'reaches: m/q').basis).toMatchObject({ of: 'a label', all: 1805n });
+    // what follows from a message hangs on more than where it goes
+    expect(prove(TYPE, 'leadsTo: m/q').basis).toMatchObject({ of: 'a type', whole: false });
   });
 
   test('break on a message that no example gives, and name it', () => {
@@ -100,6 +121,115 @@ describe('expectations', () => {
     });
     expect(findingOfProof(prove(NORTH, 'reaches: m/q'))).toBeUndefined();
   });
+});
+
+const CASES = Number(process.env['CASES'] ?? 40);
+
+/**
+ * What the generator cannot make: several stores under one name with `*` (tried above by `covers` in routing), domains
+ * without end, and types whose keys are made in two ways.
+ */
+test(`${CASES} topologies: what is proved holds for every message, and what is not is broken by one`, () => {
+  const [seen, why] = [{ kept: 0, broken: 0, untried: 0, open: 0 }, new Set<string>()];
+  for (let seed = 1; seed <= CASES; seed++) {
+    const r = randomOf(seed ^ 0x51ed);
+    const { model, types } = finiteModel(seed);
+    const names = [
+      'm/p',
+      'm/q',
+      'i/p',
+      'i/q',
+      's/k',
+      's/l',
+      'app:one',
+      'app:two',
+      'app:three',
+      'tenant:guest',
+    ];
+    const through = [...names, 'm/x', 's/t', 'm/y', 'broker:s', 'broker:m', 'i/z', 'link:up', 'm/nick'];
+    for (const link of Object.values(model.links ?? {}))
+      Object.assign(link, r.once(2) ? { latency: '60ms' } : {});
+    if (r.once(2)) Object.assign(model.apps['two']!, { tenant: 'guest' });
+    Object.assign(model, { tenants: { home: {}, guest: {} } });
+    for (let i = 0; i < 6; i++) {
+      const promise = r.pick([
+        { reaches: [r.pick(names)] },
+        { reaches: [r.pick(names), r.pick(names)], only: true },
+        { never: [r.pick(through), r.pick(through)] },
+        { copies: r.below(3) },
+        { copies: 1, never: [r.pick(through)] },
+        { within: '40ms' },
+      ]);
+      const type = r.pick(['note', 'other']);
+      const from = r.once(2) ? { from: `app:${r.pick(['one', 'two', 'three'])}` } : {};
+      const given = { message: type, ...from };
+      const messages = everyMessage(type, types[type]!).map(({ headers, properties }) => ({
+        name: 'one',
+        given: { ...given, headers, ...(Object.keys(properties).length ? { properties } : {}) },
+        ...promise,
+      }));
+      const text = JSON.stringify({
+        ...model,
+        expectations: [{ name: 'all', given, ...promise }, ...messages],
+      });
+      const graph = buildGraph(readTopology([{ name: 'a.json', text }]));
+      const [all, ...each] = proveAll(graph);
+      const broken = each.filter(({ verdict }) => verdict === 'broken');
+      expect({ seed, i, verdict: all!.verdict }).toEqual({
+        seed,
+        i,
+        verdict: each[0]!.verdict === 'untried' ? 'untried' : broken.length ? 'broken' : 'kept',
+      });
+      seen[all!.verdict]++;
+      if (all!.verdict !== 'kept' || all!.basis.all === BigInt(messages.length)) continue;
+      seen.open++;
+      why.add(all!.basis.whole ? 'tried one by one' : (all!.basis.unless ?? ''));
+    }
+  }
+  expect(seen.kept).toBeGreaterThan(CASES);
+  expect(seen.broken).toBeGreaterThan(CASES);
+  // these are kept, but not proved
+  expect([...why].filter((each) => !/^tried one by one|^it is sent nowhere|^its keys/.test(each))).toEqual(
+    [],
+  );
+  expect(seen.open).toBeLessThan(seen.kept / 3);
+});
+
+test('what was proved before is what is proved at first sight, edit after edit', () => {
+  let changed = 0;
+  for (let seed = 1; seed <= CASES; seed++) {
+    const r = randomOf(seed + 5);
+    const { model } = finiteModel(seed);
+    const expectations = ['note', 'other'].flatMap((message) =>
+      [
+        { reaches: ['m/q'] },
+        { never: ['app:one', 's/k'] },
+        { copies: 1 },
+        { never: ['m/y', 'tenant:guest'] },
+      ].map((promise, i) => ({ name: `${message} ${i}`, given: { message }, ...promise })),
+    );
+    Object.assign(model, { expectations, tenants: { home: {}, guest: {} } });
+    const reader = new TopologyReader();
+    const textOf = () => [{ name: 'a.json', text: JSON.stringify(model, null, 1) }];
+    let documents = textOf();
+    let before = '';
+    for (let step = 0; step < 6; step++) {
+      const graph = buildGraph(step ? stepTo(reader, documents, textOf()) : reader.read(documents));
+      documents = textOf();
+      const said = (of: typeof graph) =>
+        proveAll(of).map(({ verdict, basis, broken }) => [
+          verdict,
+          { ...basis, all: String(basis.all) },
+          broken && [broken.message, broken.app, broken.why, broken.at],
+        ]);
+      const now = said(graph);
+      expect({ seed, step, now }).toEqual({ seed, step, now: said(buildGraph(readTopology(documents))) });
+      if (JSON.stringify(now) !== before) changed++;
+      before = JSON.stringify(now);
+      editModel(r, model);
+    }
+  }
+  expect(changed).toBeGreaterThan(CASES);
 });
 
 describe('over a spread', () => {

@@ -1,8 +1,12 @@
 /**
- * Expectations tried out: the messages one speaks of are followed, and what becomes of each is held
- * against what was promised. A promise about a type rests on its examples and a spread over the domains
- * it declares; the result says so, and whether that spread is the whole of them.
+ * Expectations tried out: what becomes of the messages one speaks of is held against what was promised. A promise
+ * about a type or a label is tried on one message of every class that it could tell from others, which proves it for
+ * all, or refutes it by the smallest. Where classes do not decide it, it rests on the types' examples and a spread over
+ * the domains they declare; the result says so, and whether that spread is the whole of them.
  */
+import { type AllSent, allSent } from './alike.ts';
+import { type Ground, groundOf } from '../classes/ground.ts';
+import { Kept } from '../classes/kept.ts';
 import { allFollowed, throughApps } from '../trace/through.ts';
 import { sendingsOf } from '../samples/kept.ts';
 import { complete, samplesOf } from '../samples/samples.ts';
@@ -10,12 +14,14 @@ import { spreadOf, spreadSize } from '../samples/spread.ts';
 import { counted, listed } from '../../base/phrase.ts';
 import { formatDuration } from '../../base/values.ts';
 import type { Message } from '../../conditions/message.ts';
+import { Question, remembered } from '../../incremental/memory.ts';
 import type { ExpectationDecl } from '../../language/expectation.ts';
 import { STORES, type Thing, addressOf, thing } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import { covers } from '../../routing/permission.ts';
 import { type RotationState, everyTurn } from '../../routing/choose.ts';
 import type { Hop, Sending } from '../../routing/hop.ts';
+import { publisherId } from '../../routing/nodes.ts';
 import { type Rest, type Trace, hopsOf, trace } from '../../routing/trace.ts';
 import type { Place } from '../../syntax/place.ts';
 import { lookUp } from '../../topology/address.ts';
@@ -29,8 +35,14 @@ export interface Basis {
   readonly of: 'this message' | 'a type' | 'a label';
   /** How many messages were followed. */
   readonly messages: number;
-  /** Whether these are all the combinations of values that the types declare. */
+  /** Whether it holds for every message there can be. */
   readonly whole: boolean;
+  /** Whether that is known by all classes of messages, not by trying each. */
+  readonly proved: boolean;
+  /** Where it is, how many these are; absent where they are without number. */
+  readonly all?: bigint;
+  /** Why it is not proved for all of them. */
+  readonly unless?: string;
 }
 
 /** A message that broke a promise. */
@@ -57,37 +69,213 @@ export interface Proof {
 /** Of one type at most so many of its spread are followed. */
 const MOST_SPREAD = 120;
 
+const SENT = new Question<Kept<AllSent | undefined>>('what expectations tell apart');
+
 /** @returns what becomes of every expectation of a topology, in the order of the text */
 export function proveAll(graph: RoutingGraph): Proof[] {
-  return (graph.topology.declared.expectations?.items ?? []).map((each) => prove(graph, each));
+  const { topology } = graph;
+  const kept = topology.memory.own(SENT, () => new Kept<AllSent | undefined>());
+  const asked = new Map<string, ExpectationDecl>();
+  const about = new Map<string, Sent>();
+  const all = (topology.declared.expectations?.items ?? []).map((expectation, i) => ({
+    expectation,
+    sent: sentIn(graph, expectation).map((of) => {
+      const id = JSON.stringify([expectation.name?.value ?? i, of.app, of.type.id]);
+      asked.set(id, expectation);
+      about.set(id, of);
+      return { of, id };
+    }),
+  }));
+  const known = kept.run(graph, asked, (around, expectation, id) =>
+    allSentOf(around, about.get(id)!, expectation),
+  );
+  return all.map(({ expectation, sent }) =>
+    proveBy(
+      graph,
+      expectation,
+      sent.map(({ of, id }) => ({ ...of, all: known.get(id) })),
+    ),
+  );
 }
 
 /** Tries one expectation out. */
 export function prove(graph: RoutingGraph, expectation: ExpectationDecl): Proof {
-  const { topology } = graph;
-  const { messages, basis } = messagesOf(topology, expectation);
-  const from = expectation.given?.from?.value.replace(/^app:/, '');
+  const around = groundOf(graph);
+  const sent = sentIn(graph, expectation);
+  return proveBy(
+    graph,
+    expectation,
+    sent.map((of) => ({ ...of, all: allSentOf(around, of, expectation) })),
+  );
+}
+
+/** All messages that an app sends of a type. */
+interface Sent {
+  readonly app: string;
+  readonly type: MessageType;
+  readonly sendings: readonly Sending[];
+}
+
+/** The same told apart; undefined where it is sent nowhere that is there. */
+interface AllOfSent extends Sent {
+  readonly all: AllSent | undefined;
+}
+
+/** @returns what an expectation about all messages of types speaks of, by app and type; nothing where it is about one message */
+function sentIn({ topology }: RoutingGraph, { given, leadsTo }: ExpectationDecl): Sent[] {
+  // what follows hangs on more than where messages go
+  if (leadsTo?.items.length || ofThisMessage(topology, given)) return [];
+  const from = given?.from?.value.replace(/^app:/, '');
+  return typesOf(topology, given).flatMap((type) =>
+    [...byApp(sendingsOf(topology, type.id, from))].map(([app, sendings]) => ({ app, type, sendings })),
+  );
+}
+
+function allSentOf(around: Ground, { app, type }: Sent, expectation: ExpectationDecl): AllSent | undefined {
+  const ways = around
+    .out(publisherId(app))
+    .filter(({ kind, publish }) => kind === 'publish' && publish?.message?.value === type.id);
+  return ways.length > 0 ? allSent(around, ways, expectation) : undefined;
+}
+
+function proveBy(graph: RoutingGraph, expectation: ExpectationDecl, sent: readonly AllOfSent[]): Proof {
   const known = {
     name: expectation.name?.value ?? 'an expectation',
     place: expectation.name?.place ?? expectation.place,
     promise: promiseOf(expectation),
-    basis,
   };
+  const of = aboutWhat(graph.topology, expectation);
+  const first = byClasses(graph, expectation, sent);
+  if (first.broken)
+    return { ...known, basis: { of, ...first.basis }, verdict: 'broken', broken: first.broken };
+  if (first.basis.whole) return { ...known, basis: { of, ...first.basis }, verdict: 'kept' };
+  return { ...known, ...bySamples(graph, expectation, first) };
+}
+
+interface Tried {
+  readonly basis: Omit<Basis, 'of'>;
+  readonly broken?: Breach;
+}
+
+/** What was found of the messages of one app and type. */
+interface OneTried {
+  readonly followed: number;
+  readonly unless: string | undefined;
+  readonly broken: Breach | undefined;
+}
+
+/** Tries one message of every class; while nothing changed that decides it, what was found before holds. */
+const tryAll = remembered(
+  (
+    { alike }: Extract<AllSent, { alike: unknown }>,
+    graph: RoutingGraph,
+    expectation: ExpectationDecl,
+    { app, type, sendings }: Sent,
+  ): OneTried => {
+    let broken: Breach | undefined;
+    let unless = alike.find((each) => each.unless !== undefined)?.unless;
+    const cut = () => {
+      unless ??= 'spreads can take turns in more ways than are tried';
+    };
+    // an example may be what its type does not allow
+    const messages = [
+      ...alike.map(({ witness }) => witness),
+      ...samplesOf(type).map(({ message }) => message),
+    ];
+    for (const message of messages) {
+      const found = breachBy(graph, expectation, message, app, sendings, cut);
+      if (found && (!broken || sizeOf(found.message) < sizeOf(broken.message))) broken = found;
+    }
+    return { followed: messages.length, unless, broken };
+  },
+);
+
+function byClasses(graph: RoutingGraph, expectation: ExpectationDecl, sent: readonly AllOfSent[]): Tried {
+  let broken: Breach | undefined;
+  let unless = sent.length === 0 ? 'nothing is known of all of them' : undefined;
+  let followed = 0;
+  const totals = new Map<string, bigint | undefined>();
+  for (const each of sent) {
+    const { type, all } = each;
+    if (!all || 'why' in all) {
+      unless ??= all?.why ?? 'it is sent nowhere';
+      continue;
+    }
+    totals.set(type.id, all.total);
+    const tried = tryAll(all, graph, expectation, each);
+    unless ??= tried.unless;
+    followed += tried.followed;
+    if (tried.broken && (!broken || sizeOf(tried.broken.message) < sizeOf(broken.message)))
+      broken = tried.broken;
+  }
+  const counted = [...totals.values()].reduce<bigint | undefined>(
+    (sum, total) => (sum === undefined || total === undefined ? undefined : sum + total),
+    0n,
+  );
+  return {
+    basis: {
+      messages: followed,
+      whole: unless === undefined && broken === undefined,
+      proved: unless === undefined && broken === undefined,
+      ...(unless === undefined && counted !== undefined ? { all: counted } : {}),
+      ...(unless === undefined ? {} : { unless }),
+    },
+    ...(broken ? { broken } : {}),
+  };
+}
+
+/** How much there is to read in a message. */
+const sizeOf = ({ key, headers, properties }: Message): number =>
+  JSON.stringify([headers, properties]).length * 100 + key.length;
+
+/** @returns how a message that an app sends breaks an expectation, for some turn of spreads; undefined where it keeps it */
+function breachBy(
+  graph: RoutingGraph,
+  expectation: ExpectationDecl,
+  message: Message,
+  app: string,
+  sendings: readonly Sending[],
+  cut: () => void,
+): Breach | undefined {
+  for (const traces of tracesOf(graph, message, sendings, cut)) {
+    const found = breachOf(graph, expectation, traces) ?? notLedTo(graph, expectation, traces);
+    if (found) return { message, app, ...found, traces };
+  }
+  return undefined;
+}
+
+/** Tries the examples of types, and a spread over what they declare; or the one message it is about. */
+function bySamples(
+  graph: RoutingGraph,
+  expectation: ExpectationDecl,
+  first: Tried,
+): Pick<Proof, 'verdict' | 'basis' | 'broken'> {
+  const { topology } = graph;
+  const { messages, basis } = messagesOf(topology, expectation);
+  const from = expectation.given?.from?.value.replace(/^app:/, '');
   let tried = false;
   let cut = false;
   for (const message of messages) {
     for (const [app, sendings] of byApp(sendingsOf(topology, message.type ?? '', from))) {
       tried = true;
-      for (const traces of tracesOf(graph, message, sendings, () => (cut = true))) {
-        const found = breachOf(graph, expectation, traces) ?? notLedTo(graph, expectation, traces);
-        if (found) return { ...known, verdict: 'broken', broken: { message, app, ...found, traces } };
-      }
+      const broken = breachBy(graph, expectation, message, app, sendings, () => (cut = true));
+      if (broken) return { verdict: 'broken', basis, broken };
     }
   }
   // what could not be read admits nothing here, and something once it can
   const whole =
     basis.whole && !cut && !graph.edges.some(({ condition }) => condition.op === 'never' && condition.unread);
-  return { ...known, basis: { ...basis, whole }, verdict: tried ? 'kept' : 'untried' };
+  const { unless } = first.basis;
+  return {
+    verdict: tried ? 'kept' : 'untried',
+    basis: {
+      ...basis,
+      messages: basis.messages + first.basis.messages,
+      whole,
+      proved: false,
+      ...(whole || unless === undefined || basis.of === 'this message' ? {} : { unless }),
+    },
+  };
 }
 
 /** Of several spreads in a row so many combinations of turns are tried. */
@@ -125,6 +313,19 @@ function* tracesOf(
   }
 }
 
+/** @returns what a verdict rests on, in words */
+export function basisInWords({ basis, verdict }: Pick<Proof, 'basis' | 'verdict'>): string {
+  const { of, messages, whole, all, unless } = basis;
+  if (of === 'this message') return 'tried with this very message';
+  const declared = of === 'a label' ? 'the types declare' : 'its type declares';
+  if (verdict === 'broken') return `refuted by this message, of ${counted(messages, 'message')} tried`;
+  if (whole && all === 1n) return 'proved for the one message there is';
+  if (whole && all !== undefined) return `proved for all ${all.toLocaleString('en')} messages`;
+  if (whole && basis.proved) return 'proved for all messages';
+  const spread = whole ? 'every combination of values' : 'a spread over the values';
+  return `tried with ${counted(messages, 'message')}: the examples and ${spread} ${declared}${unless ? `; not proved for all: ${unless}` : ''}`;
+}
+
 /** @returns an expectation that is not kept as a finding, so that it shows wherever findings show */
 export function findingOfProof({ name, place, verdict, broken, basis }: Proof): Finding | undefined {
   if (verdict === 'kept') return undefined;
@@ -152,28 +353,42 @@ function seen({ headers, properties }: Message): string {
   return parts.length ? ` with ${listed(parts)}` : '';
 }
 
-function messagesOf(topology: Topology, { given }: ExpectationDecl): { messages: Message[]; basis: Basis } {
+/** The very message that an expectation is about, where it says more than a type. */
+function ofThisMessage(topology: Topology, given: ExpectationDecl['given']): Message | undefined {
   const type = given?.message && topology.messages.get(given.message.value);
-  const own = given?.headers ?? given?.properties ?? given?.key ?? given?.body;
-  if (type && own) {
-    const message = complete(type, {
-      headers: given.headers?.value ?? {},
-      properties: given.properties?.value ?? {},
-      ...(given.key ? { key: given.key.value } : {}),
-      ...(given.body ? { body: given.body.value } : {}),
-    });
-    return { messages: [message], basis: { of: 'this message', messages: 1, whole: true } };
-  }
+  if (!type || !(given.headers ?? given.properties ?? given.key ?? given.body)) return undefined;
+  return complete(type, {
+    headers: given.headers?.value ?? {},
+    properties: given.properties?.value ?? {},
+    ...(given.key ? { key: given.key.value } : {}),
+    ...(given.body ? { body: given.body.value } : {}),
+  });
+}
+
+function typesOf(topology: Topology, given: ExpectationDecl['given']): MessageType[] {
+  const type = given?.message && topology.messages.get(given.message.value);
   const label = given?.label?.value;
-  const types = type
-    ? [type]
-    : [...topology.messages.values()].filter((each) => label !== undefined && each.labels.has(label));
+  if (type) return [type];
+  return [...topology.messages.values()].filter((each) => label !== undefined && each.labels.has(label));
+}
+
+function aboutWhat(topology: Topology, { given }: ExpectationDecl): Basis['of'] {
+  if (ofThisMessage(topology, given)) return 'this message';
+  return given?.message && topology.messages.has(given.message.value) ? 'a type' : 'a label';
+}
+
+function messagesOf(topology: Topology, expectation: ExpectationDecl): { messages: Message[]; basis: Basis } {
+  const { given } = expectation;
+  const of = aboutWhat(topology, expectation);
+  const message = ofThisMessage(topology, given);
+  if (message) return { messages: [message], basis: { of, messages: 1, whole: true, proved: false } };
+  const types = typesOf(topology, given);
   const messages = types.flatMap((each) => [
     ...samplesOf(each).map((sample) => sample.message),
     ...spreadOf(each, MOST_SPREAD),
   ]);
   const whole = types.every((each) => spreadSize(each) <= MOST_SPREAD && isFinite(each));
-  return { messages, basis: { of: type ? 'a type' : 'a label', messages: messages.length, whole } };
+  return { messages, basis: { of, messages: messages.length, whole, proved: false } };
 }
 
 /** Whether a spread over a type's domains has every value there is. */

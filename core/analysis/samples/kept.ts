@@ -6,6 +6,7 @@ import type { SampleDecl } from '../../language/sample.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Sending } from '../../routing/hop.ts';
 import { type Trace, trace } from '../../routing/trace.ts';
+import { remembered } from '../../incremental/memory.ts';
 import type { Place } from '../../syntax/place.ts';
 import type { Json } from '../../syntax/render.ts';
 import type { Topology } from '../../topology/topology.ts';
@@ -20,15 +21,24 @@ export interface KeptSample {
 }
 
 /** @returns how a message type is sent: by each app (or one of them), to each entry it names. */
-export function sendingsOf(topology: Topology, type: string, from?: string): Sending[] {
-  const sendings: Sending[] = [];
-  for (const [app, { value }] of topology.declared.apps ?? []) {
-    if (from !== undefined && app !== from) continue;
-    for (const publish of value.publishes?.items ?? [])
-      if (publish.message?.value === type && publish.to) sendings.push(sendingOf(app, publish));
-  }
-  return sendings;
+export function sendingsOf({ declared }: Topology, type: string, from?: string): Sending[] {
+  const all = (declared.apps && sendingsIn(declared.apps).get(type)) ?? [];
+  return from === undefined ? [...all] : all.filter((each) => each.from === `app:${from}`);
 }
+
+/** How each type is sent: apps are many, and each of their messages is asked about. */
+const sendingsIn = remembered((apps: NonNullable<Topology['declared']['apps']>) => {
+  const byType = new Map<string, Sending[]>();
+  for (const [app, { value }] of apps)
+    for (const publish of value.publishes?.items ?? []) {
+      if (!publish.message || !publish.to) continue;
+      const sending = sendingOf(app, publish);
+      const own = byType.get(publish.message.value);
+      if (own) own.push(sending);
+      else byType.set(publish.message.value, [sending]);
+    }
+  return byType;
+});
 
 /** @returns a sending as an app's declaration has it */
 export function sendingOf(app: string, { to, via, mandatory }: PublishDecl): Sending {

@@ -143,3 +143,20 @@ export function everyMessage(id: string, { key = '', headers, properties, requir
     key: key.replace(/\{(\w+)\}/g, (_, name: string) => String(each.headers[name])),
   }));
 }
+
+/** Changes one thing or another in a model that finiteModel made. */
+export function editModel(r: Random, model: Model): void {
+  const brokers = Object.values(model.brokers);
+  const broker = r.pick(brokers);
+  const turn = r.below(7);
+  if (turn === 0 && broker.bindings?.length) broker.bindings.splice(r.below(broker.bindings.length), 1);
+  if (turn === 1) broker.access = broker.access === 'open' ? 'controlled' : 'open';
+  if (turn === 2) for (const each of Object.values(broker.subscriptions ?? {})) delete each.filter;
+  if (turn === 3 && model.access.length) model.access.splice(r.below(model.access.length), 1);
+  if (turn === 4) {
+    const statement = model.access[0];
+    if (statement) statement.when = { key: r.pick(['a.#', '#.b', 'a.b']) };
+  }
+  if (turn === 5) model.apps['one']!.publishes!.splice(0, 1);
+  if (turn === 6) model.apps[r.pick(['one', 'two', 'three'])]!.instances = r.below(3);
+}

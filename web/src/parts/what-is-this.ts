@@ -11,7 +11,7 @@ export const WHAT_IS_THIS: Readonly<Record<string, string>> = {
   findings:
     'What the checks found wrong with the topology as it is in the draft: what, where, why it matters, and the edit that mends it, shown before it is made. What is meant to be so is accepted with a reason, which is written into the text for everybody.',
   expectations:
-    'The promises about where messages go: who must get them, who must never, in how many copies, within what time. Each is tried out at every change with every example and a spread over the values of its types; one that is broken shows the message that broke it.',
+    'The promises about where messages go: who must get them, who must never, in how many copies, within what time. Each is proved at every change for all messages there can be, or refuted by the smallest that breaks it.',
   access:
     'Who may do what to what. A cell says whether a way of messages needs that permission, whether it is there, and which statement decides it. Beside the matrix: what is needed and missing, what is allowed and used by nobody, who can come by a kind of data, and a question about one case.',
   rollout:

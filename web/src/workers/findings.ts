@@ -1,7 +1,7 @@
 /** Findings as the screen shows them, their mends, and how they differ from the draft's base. */
 import { structuredPatch } from 'diff';
 import { applyEdits, type ChangeSet, type TextDocument } from '@vondle/core/base';
-import { CHECKS, ABOUT_ACCEPTANCES, review, signsOf } from '@vondle/core/analysis';
+import { CHECKS, ABOUT_ACCEPTANCES, basisInWords, review, signsOf } from '@vondle/core/analysis';
 import { readTopology, type Finding } from '@vondle/core/topology';
 import { mendsOf, tryMend } from '@vondle/core/change';
 import type { Workspace } from './workspace.ts';
@@ -132,24 +132,24 @@ export const checkViews = (): CheckView[] => [
 ];
 
 export function proofViews(workspace: Workspace): ProofView[] {
-  return workspace.proofs.map(({ name, promise, verdict, basis, place, broken }) => ({
-    name,
-    promise,
-    verdict,
-    basis:
-      basis.of === 'this message'
-        ? 'tried with this very message'
-        : `tried with ${basis.messages} messages: the examples and ${basis.whole ? 'every combination of values' : 'a spread over the values'} ${basis.of === 'a label' ? 'the types declare' : 'its type declares'}`,
-    spot: workspace.spot(place),
-    ...(broken
-      ? {
-          broken: {
-            why: broken.why,
-            type: broken.message.type ?? '',
-            app: broken.app,
-            message: { ...broken.message },
-          },
-        }
-      : {}),
-  }));
+  return workspace.proofs.map((proof) => {
+    const { name, promise, verdict, place, broken } = proof;
+    return {
+      name,
+      promise,
+      verdict,
+      basis: basisInWords(proof),
+      spot: workspace.spot(place),
+      ...(broken
+        ? {
+            broken: {
+              why: broken.why,
+              type: broken.message.type ?? '',
+              app: broken.app,
+              message: { ...broken.message },
+            },
+          }
+        : {}),
+    };
+  });
 }

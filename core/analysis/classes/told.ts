@@ -1,0 +1,200 @@
+/** What a function of messages says, told for people: which messages it says each of its values of. */
+import type { Diagram } from '../../base/diagram.ts';
+import { ABSENT, type Cell } from '../../conditions/cells.ts';
+import type { Message } from '../../conditions/message.ts';
+import type { Space } from './space.ts';
+
+/** A node with the ways that lead to it. */
+interface Visited {
+  /** How many messages come to it. */
+  messages: bigint;
+  unless: string | undefined;
+  /** Whether some come by a question that nobody can answer, so that they cannot be counted. */
+  asked: boolean;
+  readonly from: { readonly parent: Diagram; readonly run: number }[];
+}
+
+/** Messages of which a function says the same. */
+export interface Told {
+  readonly value: unknown;
+  /** Which messages these are, in words. */
+  readonly when: string;
+  readonly witness: Message;
+  /** How many they are; undefined where they cannot be counted. */
+  readonly messages: bigint | undefined;
+  /** Why that is not proved; undefined where it is. */
+  readonly unless?: string;
+}
+
+/** @returns every value that a function has, with the messages that have it, the most first: all in one walk from the top */
+export function told(space: Space, outcomes: Diagram): Told[] {
+  const { variables, total } = space;
+  const reached = new Map<Diagram, Visited>([
+    [outcomes, { messages: space.between(-1, outcomes.variable), unless: undefined, asked: false, from: [] }],
+  ]);
+  // each node after all that lead to it: by variable, and within one none leads to another
+  const byVariable = new Map<number, Diagram[]>();
+  const list = (node: Diagram) => {
+    const all = byVariable.get(node.variable);
+    if (all) all.push(node);
+    else byVariable.set(node.variable, [node]);
+  };
+  list(outcomes);
+  for (let variable = 0; variable < variables.length; variable++) {
+    const { cells } = variables[variable]!.cells;
+    // how many values the cells before each have
+    const sizes = [0n];
+    for (const { size } of byVariable.has(variable) ? cells : []) sizes.push(sizes.at(-1)! + (size ?? 0n));
+    for (const node of byVariable.get(variable) ?? []) {
+      const here = reached.get(node)!;
+      const unless = here.unless ?? space.looseAt(variable);
+      node.next.forEach((next, run) => {
+        const size = sizes[node.starts[run + 1] ?? cells.length]! - sizes[node.starts[run]!]!;
+        let there = reached.get(next);
+        if (!there) {
+          reached.set(next, (there = { messages: 0n, unless: undefined, asked: false, from: [] }));
+          list(next);
+        }
+        there.messages += here.messages * size * space.between(variable, next.variable);
+        there.unless ??= unless;
+        there.asked ||= here.asked || variables[variable]!.place === 'unknown';
+        there.from.push({ parent: node, run });
+      });
+    }
+  }
+  const classes = [...reached].flatMap(([node, { messages, unless, asked }]) => {
+    if (node.variable !== Infinity) return [];
+    const [path = new Map<number, Cells>(), ...others] = pathsTo(space, reached, node);
+    const chosen = new Map([...path].map(([variable, [first]]) => [variable, first!]));
+    return [
+      {
+        value: node.value,
+        when: inWords(space, [path, ...others]),
+        witness: space.messageOf(chosen),
+        messages: total === undefined || asked ? undefined : messages,
+        ...(unless === undefined ? {} : { unless }),
+      },
+    ];
+  });
+  return classes.sort((a, b) =>
+    a.messages === undefined || b.messages === undefined
+      ? 0
+      : a.messages === b.messages
+        ? 0
+        : a.messages > b.messages
+          ? -1
+          : 1,
+  );
+}
+
+/** Cells of a variable that lead on alike. */
+type Cells = readonly number[];
+type Path = ReadonlyMap<number, Cells>;
+
+/** So many ways to be in a class are told. */
+const MOST_PATHS = 4;
+
+/** @returns some of the ways from the top to a class, as the cells that each variable has there; those with the least to say first */
+function pathsTo(space: Space, reached: ReadonlyMap<Diagram, Visited>, leaf: Diagram): Path[] {
+  const paths: Path[] = [];
+  const open: { node: Diagram; path: Path }[] = [{ node: leaf, path: new Map() }];
+  for (const { node, path } of open) {
+    const { from } = reached.get(node)!;
+    if (from.length === 0) {
+      paths.push(path);
+      continue;
+    }
+    // several runs of one parent are one condition
+    const byParent = new Map<Diagram, number[]>();
+    for (const { parent, run } of from) {
+      if (byParent.size > MOST_PATHS && !byParent.has(parent)) break;
+      const to = parent.starts[run + 1] ?? space.variables[parent.variable]!.cells.cells.length;
+      const cells = byParent.get(parent) ?? [];
+      for (let cell = parent.starts[run]!; cell < to; cell++) cells.push(cell);
+      byParent.set(parent, cells);
+    }
+    for (const [parent, cells] of byParent) {
+      open.push({ node: parent, path: new Map([[parent.variable, cells], ...path]) });
+      // where there are many ways already, one of each is enough
+      if (open.length > MOST_PATHS * 8) break;
+    }
+  }
+  return paths.sort((a, b) => a.size - b.size);
+}
+
+/** @returns in words which messages go by some paths */
+function inWords(space: Space, paths: readonly Path[]): string {
+  const parts = paths.slice(0, MOST_PATHS).map((path) => {
+    const tests = [...path].map(([variable, cells]) => testIn(space, variable, cells));
+    return tests.length ? tests.join(' and ') : 'always';
+  });
+  const more = paths.length > MOST_PATHS ? '; or otherwise' : '';
+  return parts.join('; or ') + more;
+}
+
+/** So many values are named. */
+const MOST_NAMED = 5;
+
+function testIn({ variables }: Space, variable: number, cells: readonly number[]): string {
+  const { name, place, cells: all } = variables[variable]!;
+  if (place === 'unknown') return `“${name}” is ${['true', 'false', 'unknown'][cells[0]!]}`;
+  const called = place === 'word' || place === 'words' ? `{${name}}` : name;
+  const firm = (list: readonly number[]) => list.every((i) => !all.cells[i]!.other);
+  // what is shorter to say: what it is, or what it is not; and “any other” says nothing without the others
+  if (cells.length > all.cells.length / 2 || !firm(cells)) {
+    const within = new Set(cells);
+    const others = all.cells.flatMap((_, i) => (within.has(i) ? [] : [i]));
+    const isNot = namesOf(all.cells, others);
+    if (
+      others.length > 0 &&
+      firm(others) &&
+      (!firm(cells) || isNot.length < namesOf(all.cells, cells).length)
+    )
+      return `${called} is not ${named(isNot)}`;
+  }
+  return `${called} is ${named(namesOf(all.cells, cells))}`;
+}
+
+/** Cells as one names them, numbers that follow each other as ranges. */
+function namesOf(all: readonly Cell[], cells: readonly number[]): string[] {
+  const names: string[] = [];
+  for (let i = 0; i < cells.length; i++) {
+    const cell = all[cells[i]!]!;
+    let last = i;
+    // numbers that follow each other are one range
+    while (
+      typeof all[cells[last]!]!.value === 'number' &&
+      cells[last + 1] === cells[last]! + 1 &&
+      typeof all[cells[last + 1]!]?.value === 'number'
+    )
+      last++;
+    names.push(last > i || cell.between ? range(cell, all[cells[last]!]!) : valueName(cell));
+    i = last;
+  }
+  return names;
+}
+
+function named(names: readonly string[]): string {
+  const shown =
+    names.length > MOST_NAMED
+      ? [...names.slice(0, MOST_NAMED - 1), `${names.length - MOST_NAMED + 1} more`]
+      : names;
+  return shown.length < 2 ? shown.join('') : `${shown.slice(0, -1).join(', ')} or ${shown.at(-1)}`;
+}
+
+function range(first: Cell, last: Cell): string {
+  const [from, above] = first.between ?? [first.value as number, undefined];
+  const [under, to] = last.between ?? [undefined, last.value as number];
+  if (above === undefined && under === undefined) return `${from} to ${to}`;
+  const low = first.between ? (from === -Infinity ? '' : `over ${from}`) : `${from} or more`;
+  const high = last.between ? (to === Infinity ? '' : `under ${to}`) : `${to} or less`;
+  return [low, high].filter(Boolean).join(' and ') || 'any number';
+}
+
+function valueName({ value, other }: Cell): string {
+  if (value === ABSENT) return 'missing';
+  if (other)
+    return value === '' || /^(.)\1*$/u.test(String(value)) ? 'any other' : `such as “${String(value)}”`;
+  if (Array.isArray(value)) return value.length ? `such as “${value.join('.')}”` : 'no words';
+  return typeof value === 'string' ? value || 'empty' : JSON.stringify(value);
+}
