@@ -2,8 +2,8 @@
  * What the ways of a node do to everything that comes to it. A binding is not tried against every type:
  * an exchange's are found by the words of their keys, as a router finds them for one message.
  */
-import { type Arrival, type Verdict, keyWords } from './variety.ts';
-import { verdictAt } from './verdicts.ts';
+import { type Arrival, keyWords } from './variety.ts';
+import { type Verdict, verdictAt } from './verdicts.ts';
 import type { Edge } from '../../brokers/terms.ts';
 import { remembered } from '../../incremental/memory.ts';
 import type { WordToken } from '../../conditions/word-sets.ts';

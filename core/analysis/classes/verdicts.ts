@@ -1,8 +1,32 @@
-/** Messages of a type in the forms they come in, and what the conditions of ways do to them. */
-import { type Arrival, type Verdict, keyPattern, verdictOn } from './variety.ts';
+/**
+ * What conditions do to the messages of a type, in the forms they come in: told for all of them at once, so that a
+ * claim is never against a message there is.
+ */
+import { type Diagram, type Diagrams, TooManyClasses } from '../../base/diagram.ts';
+import { operandsOf } from '../../conditions/explain.ts';
+import type { Message } from '../../conditions/message.ts';
+import type { Predicate } from '../../conditions/predicate.ts';
+import { covered, overlaps } from '../../conditions/word-sets.ts';
+import { wordsMatch, wordsOf } from '../../conditions/words.ts';
 import type { Edge } from '../../brokers/terms.ts';
 import { remembered } from '../../incremental/memory.ts';
 import type { MessageType } from '../../topology/messages.ts';
+import { type Form, OWN, Space } from './space.ts';
+import { type Arrival, keyPattern, keyWords } from './variety.ts';
+
+/** What a condition does to messages of a type. */
+export interface Verdict {
+  /** Some message meets it, as far as can be told. */
+  readonly some: boolean;
+  /** Every message is known to meet it. */
+  readonly every: boolean;
+}
+
+const ALL: Verdict = { some: true, every: true };
+const NONE: Verdict = { some: false, every: false };
+const MAYBE: Verdict = { some: true, every: false };
+
+const verdictOf = (some: boolean, every: boolean): Verdict => (every && some ? ALL : some ? MAYBE : NONE);
 
 const formsOf = remembered((_: MessageType) => new Map<string, Arrival>());
 
@@ -33,4 +57,107 @@ export function verdictAt(edge: Edge, arrival: Arrival): Verdict {
   if (known.length >= MOST_VERDICTS) known.length = 0;
   known.push({ arrival, verdict });
   return verdict;
+}
+
+/** @returns what a condition does to the messages of an arrival. */
+export function verdictOn(condition: Predicate, arrival: Arrival): Verdict {
+  if (condition.op === 'always') return ALL;
+  const pattern = keyPattern(condition);
+  return pattern === undefined ? verdictBySets(condition, arrival) : verdictByKey(pattern, arrival);
+}
+
+/** A key or pattern by itself is told by the words that keys are made of: there are thousands of these. */
+function verdictByKey(pattern: readonly string[] | string, arrival: Arrival): Verdict {
+  if (arrival.wrapped) {
+    const holds = typeof pattern === 'string' ? pattern === '' : wordsMatch(pattern, []);
+    return verdictOf(holds, holds);
+  }
+  const words = keyWords(arrival);
+  if (!words) return MAYBE;
+  if (typeof pattern !== 'string')
+    return overlaps(words, pattern) ? verdictOf(true, covered(words, pattern)) : NONE;
+  const wanted = wordsOf(pattern);
+  // a key to equal may hold what would be a wildcard in a pattern
+  const fixed =
+    words.length === wanted.length &&
+    words.every((token, i) => ('one' in token ? token.one.includes(wanted[i]!) : token.any === 'one'));
+  if (words.some((token) => 'any' in token && token.any === 'many')) return MAYBE;
+  return verdictOf(
+    fixed,
+    words.every((token) => 'one' in token && token.one.length === 1),
+  );
+}
+
+function verdictBySets(condition: Predicate, arrival: Arrival): Verdict {
+  const of = setsOf([condition], arrival);
+  if (!of) return MAYBE;
+  const [passing] = of.passing;
+  const { yes, no } = of.space.diagrams;
+  return verdictOf(passing !== no, passing === yes);
+}
+
+/** So many different sets are held for the conditions of one place. */
+const MOST_SETS = 100_000;
+
+/** All messages of an arrival, and which of them conditions let through. */
+interface Sets {
+  readonly space: Space;
+  readonly form: Form;
+  /** By condition. */
+  readonly passing: readonly Diagram[];
+}
+
+function setsOf(conditions: readonly Predicate[], arrival: Arrival): Sets | undefined {
+  const { type, key, wrapped } = arrival;
+  // what could not be read admits nothing now, and something once it can
+  if (conditions.some((each) => each.op === 'never' && each.unread)) return undefined;
+  if (key === undefined && conditions.some((each) => operandsOf(each).some((of) => of.in === 'key')))
+    return undefined;
+  const own = !wrapped && (key === undefined || key.includes('{') || key === type.key?.value);
+  const form: Form = wrapped ? { key: '', wrapped: true } : own || key === undefined ? OWN : { key };
+  try {
+    const space = new Space(type, (own ? key : type.key?.value) ?? '', conditions, MOST_SETS);
+    return { space, form, passing: conditions.map((each) => space.sets(each, form).yes) };
+  } catch (error) {
+    if (!(error instanceof TooManyClasses)) throw error;
+    return undefined;
+  }
+}
+
+/**
+ * @param chosen which messages are looked for, by those that each condition lets through
+ * @returns one of them, as it is there; undefined where there is none, or none that is known for sure
+ */
+export function messageAmong(
+  conditions: readonly Predicate[],
+  arrival: Arrival,
+  chosen: (passing: readonly Diagram[], diagrams: Diagrams) => Diagram,
+): Message | undefined {
+  const of = setsOf(conditions, arrival);
+  if (!of) return undefined;
+  const { space, form, passing } = of;
+  const path = firmPath(space, chosen(passing, space.diagrams));
+  if (!path) return undefined;
+  const found = space.messageOf(path);
+  if (!form.wrapped) return { ...found, ...form };
+  const { subject } = found.properties;
+  return { ...found, key: '', headers: {}, properties: subject === undefined ? {} : { subject } };
+}
+
+/** @returns a way to `yes` past nothing that is not told exactly, as the cell of each variable on it */
+function firmPath(space: Space, set: Diagram): Map<number, number> | undefined {
+  const { yes } = space.diagrams;
+  const dead = new Set<Diagram>();
+  const walk = (at: Diagram): Map<number, number> | undefined => {
+    if (at === yes) return new Map();
+    if (at.variable === Infinity || dead.has(at) || space.looseAt(at.variable) !== undefined)
+      return undefined;
+    for (const [run, next] of at.next.entries()) {
+      const rest = walk(next);
+      if (rest) return rest.set(at.variable, at.starts[run]!);
+    }
+    dead.add(at);
+    return undefined;
+  };
+  return walk(set);
 }

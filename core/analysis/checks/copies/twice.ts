@@ -1,7 +1,6 @@
 import { check } from '../check.ts';
 import type { CheckContext } from '../context.ts';
-import { survey } from '../../classes/variety.ts';
-import { evaluate } from '../../../conditions/evaluate.ts';
+import { messageAmong } from '../../classes/verdicts.ts';
 import { addressOf } from '../../../language/thing.ts';
 import type { Edge } from '../../../brokers/terms.ts';
 
@@ -40,8 +39,8 @@ function sharedBy(context: CheckContext, topic: string, a: Edge, b: Edge): boole
   return context
     .arrivals(topic)
     .some((arrival) =>
-      survey([a.condition, b.condition], arrival)?.some(
-        (message) => evaluate(a.condition, message) === true && evaluate(b.condition, message) === true,
+      messageAmong([a.condition, b.condition], arrival, (passing, diagrams) =>
+        diagrams.all(diagrams.and, passing, diagrams.yes),
       ),
     );
 }

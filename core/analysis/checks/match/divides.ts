@@ -1,5 +1,5 @@
 import { type Complaint, check } from '../check.ts';
-import { survey } from '../../classes/variety.ts';
+import { messageAmong } from '../../classes/verdicts.ts';
 import { listed } from '../../../base/phrase.ts';
 import { evaluate } from '../../../conditions/evaluate.ts';
 import { operandsOf } from '../../../conditions/explain.ts';
@@ -28,11 +28,25 @@ export const divides = check({
     const place = node.decl.divides.place;
     const found: Complaint[] = [];
     for (const arrival of context.arrivals(node.id)) {
-      const messages = survey(conditions, arrival) ?? [];
       const passes = (message: Message) =>
         ways.filter(({ condition }) => evaluate(condition, message) === true);
-      const gap = messages.find((message) => passes(message).length === 0);
-      const overlap = messages.find((message) => new Set(passes(message).map(({ to }) => to)).size > 1);
+      const gap = messageAmong(conditions, arrival, (passing, diagrams) =>
+        diagrams.not(diagrams.all(diagrams.or, passing, diagrams.no)),
+      );
+      const overlap = messageAmong(conditions, arrival, (passing, diagrams) => {
+        const { and, or, no } = diagrams;
+        let [seen, twice] = [no, no];
+        for (const to of new Set(ways.map((each) => each.to))) {
+          const own = diagrams.all(
+            or,
+            passing.filter((_, i) => ways[i]!.to === to),
+            no,
+          );
+          twice = diagrams.apply(or, twice, diagrams.apply(and, seen, own));
+          seen = diagrams.apply(or, seen, own);
+        }
+        return twice;
+      });
       const such = (message: Message) => `a ${arrival.type.id}${seen(conditions, message)}`;
       if (gap)
         found.push({

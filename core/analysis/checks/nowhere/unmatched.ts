@@ -2,9 +2,9 @@ import { check } from '../check.ts';
 import { usualAmong } from '../suggest.ts';
 import { type Met, metBy } from '../../classes/met.ts';
 import { kindOf } from '../../../brokers/kinds.ts';
-import { type Arrival, survey } from '../../classes/variety.ts';
+import type { Arrival } from '../../classes/variety.ts';
+import { messageAmong } from '../../classes/verdicts.ts';
 import { listed } from '../../../base/phrase.ts';
-import { evaluate } from '../../../conditions/evaluate.ts';
 import { type Thing, addressOf } from '../../../language/thing.ts';
 import type { Edge } from '../../../brokers/terms.ts';
 import { setAt } from '../../../syntax/edit/edit.ts';
@@ -70,10 +70,9 @@ function missedBy(met: readonly Met[], arrival: Arrival): string | undefined {
   if (relevant.length > MOST_BINDINGS) return undefined;
   const conditions = relevant.map(({ condition }) => condition);
   if (conditions.length === 0) return arrival.key?.includes('{') ? '' : (arrival.key ?? '');
-  const missed = survey(conditions, arrival)?.find((message) =>
-    conditions.every((condition) => evaluate(condition, message) !== true),
-  );
-  return missed?.key;
+  return messageAmong(conditions, arrival, (passing, diagrams) =>
+    diagrams.not(diagrams.all(diagrams.or, passing, diagrams.no)),
+  )?.key;
 }
 
 /** Where most exchanges on a broker send what nothing matched, unless that is the one that asks. */
