@@ -10,6 +10,8 @@ export { idOf, signsOf } from './checks/identity.ts';
 export { type Review, checked, obstaclesIn, promisesNotKept, proved, review } from './checks/review.ts';
 export { ABOUT_ACCEPTANCES, CHECKS, checkAll } from './checks/run.ts';
 export { arrivalsIn } from './classes/arrivals.ts';
+export { STAYS } from './classes/classes.ts';
+export type { Differing } from './classes/told.ts';
 export { type KnownClasses, classesIn } from './classes/kept.ts';
 export {
   type ClassOutcome,
@@ -18,6 +20,7 @@ export {
   type RouteChange,
   classesOf,
   differenceOf,
+  distinctionOf,
   publishesOf,
   reachOf,
 } from './classes/classes.ts';

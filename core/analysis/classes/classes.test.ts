@@ -9,6 +9,7 @@ import {
   type PublishClasses,
   classesOf,
   differenceOf,
+  distinctionOf,
   publishesOf,
   reachOf,
 } from './classes.ts';
@@ -265,6 +266,27 @@ ${more}`;
       'q2 q3',
       'q3',
     ]);
+  });
+
+  test('what two classes differ in is told, what tells them apart by itself first', () => {
+    const text = `tenant: t
+messages: { note: { headers: { h: { enum: [x, y, z] }, n: { type: integer, minimum: 0, maximum: 9 }, b: { type: boolean } }, required: [h, n, b] } }
+apps: { one: { publishes: [{ message: note, to: m/in }] } }
+brokers: { m: ${pubsub('{ selector: "h = \'x\' AND n > 3" }', '{ selector: "h = \'y\' OR n = 9" }')} }`;
+    const graph = buildGraph(readTopology([{ name: 'a.yaml', text }]));
+    const [way] = publishesOf(graph);
+    const at = (stores: string) =>
+      classesOf(graph, way!).classes.findIndex(
+        ({ outcome }) => outcome.stores.map((each) => each.at).join() === stores,
+      );
+    expect(distinctionOf(graph, way!, at('m/s0'), at('m/s0,m/s1'))).toEqual([
+      { alone: true, first: 'n is 4 to 8', second: 'n is 9' },
+    ]);
+    expect(distinctionOf(graph, way!, at('m/s0'), at(''))).toEqual([
+      { alone: false, first: 'h is x', second: 'h is not y' },
+      { alone: false, first: 'n is 4 to 8', second: 'n is 0 to 8' },
+    ]);
+    expect(distinctionOf(graph, way!, 0, 99)).toBeUndefined();
   });
 
   test('what is left out is a value of its own', () => {

@@ -15,7 +15,7 @@ import { type Fate, Following, publisherOf } from './follow.ts';
 import { type Ground, groundOf } from './ground.ts';
 import { type Item, Lists } from './lists.ts';
 import { Space } from './space.ts';
-import { type Told, told } from './told.ts';
+import { type Differing, type Told, differing, told } from './told.ts';
 
 /** What becomes of every message of a class. */
 export interface ClassOutcome {
@@ -109,6 +109,29 @@ export function classesOn(around: Ground, way: Edge, { most, givenUp }: Telling 
     outcome: outcomeOf(value as Item[]),
   }));
   return { edge: way, ...titleOf(way), total: space.total, classes };
+}
+
+/**
+ * @param first where one class stands among those that are told of the publish
+ * @param second where another one does
+ * @returns in what the messages of the two differ, what tells them apart by itself first; undefined where there are none such
+ * @throws TooManyClasses where there is no room to tell classes apart
+ */
+export function distinctionOf(
+  graph: RoutingGraph,
+  way: Edge,
+  first: number,
+  second: number,
+): Differing[] | undefined {
+  const around = groundOf(graph);
+  const type = around.type(labelOf(way))!;
+  const template = templateOf(way, type);
+  const space = new Space(type, template, conditionsBehind(around, way));
+  const outcomes = outcomesOf(space, new Following(around, space, template).publish(way));
+  const all = told(space, outcomes);
+  const leaves = space.diagrams.leavesOf(outcomes);
+  const [one, other] = [first, second].map((i) => leaves.find(({ value }) => value === all[i]?.value));
+  return one && other && differing(space, outcomes, one, other);
 }
 
 /** Where messages of a publish can end. */

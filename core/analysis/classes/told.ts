@@ -87,6 +87,76 @@ export function told(space: Space, outcomes: Diagram): Told[] {
   );
 }
 
+/** In what two lots of messages differ. */
+export interface Differing {
+  /** Whether this alone tells any message of the one from any of the other. */
+  readonly alone: boolean;
+  /** What it is in the one and in the other, in words. */
+  readonly first: string;
+  readonly second: string;
+}
+
+/**
+ * @param outcomes a function of messages
+ * @param first one of its values, as a function that is this value everywhere
+ * @param second another one
+ * @returns in what those that have the one differ from those that have the other: what tells them apart by itself first
+ */
+export function differing(space: Space, outcomes: Diagram, first: Diagram, second: Diagram): Differing[] {
+  const [a, b] = [first, second].map((leaf) => cellsAmong(space, outcomes, leaf)) as [CellsOf, CellsOf];
+  return space.variables
+    .flatMap(({ cells: { cells } }, variable) => {
+      const all = cells.map((_, i) => i);
+      const [own, other] = [a, b].map((of) => all.filter((i) => of.has(variable, i))) as [number[], number[]];
+      if (own.length === other.length && own.every((cell, i) => cell === other[i])) return [];
+      return [
+        {
+          alone: own.every((cell) => !other.includes(cell)),
+          first: own.length === all.length ? 'anything' : testIn(space, variable, own),
+          second: other.length === all.length ? 'anything' : testIn(space, variable, other),
+        },
+      ];
+    })
+    .sort((x, y) => Number(y.alone) - Number(x.alone));
+}
+
+/** Which cells variables have among some messages. */
+interface CellsOf {
+  has(variable: number, cell: number): boolean;
+}
+
+function cellsAmong(space: Space, outcomes: Diagram, leaf: Diagram): CellsOf {
+  const leads = new Map<Diagram, boolean>();
+  const leadsThere = (at: Diagram): boolean => {
+    let known = leads.get(at);
+    if (known === undefined) {
+      known = at === leaf || at.next.filter(leadsThere).length > 0;
+      leads.set(at, known);
+    }
+    return known;
+  };
+  leadsThere(outcomes);
+  const cells = new Map<number, Set<number>>();
+  const any = new Set<number>();
+  /** What is not asked between two questions may be anything. */
+  const skip = (from: number, to: number) => {
+    for (let i = from + 1; i < Math.min(to, space.variables.length); i++) any.add(i);
+  };
+  skip(-1, outcomes.variable);
+  for (const [node, there] of leads) {
+    if (!there || node.variable === Infinity) continue;
+    const own = cells.get(node.variable) ?? new Set();
+    cells.set(node.variable, own);
+    node.next.forEach((next, run) => {
+      if (!leads.get(next)) return;
+      const to = node.starts[run + 1] ?? space.variables[node.variable]!.cells.cells.length;
+      for (let cell = node.starts[run]!; cell < to; cell++) own.add(cell);
+      skip(node.variable, next.variable);
+    });
+  }
+  return { has: (variable, cell) => any.has(variable) || (cells.get(variable)?.has(cell) ?? false) };
+}
+
 /** Cells of a variable that lead on alike. */
 type Cells = readonly number[];
 type Path = ReadonlyMap<number, Cells>;
@@ -182,13 +252,25 @@ function named(names: readonly string[]): string {
   return shown.length < 2 ? shown.join('') : `${shown.slice(0, -1).join(', ')} or ${shown.at(-1)}`;
 }
 
+/** Numbers from the first cell to the last, in words. */
 function range(first: Cell, last: Cell): string {
   const [from, above] = first.between ?? [first.value as number, undefined];
   const [under, to] = last.between ?? [undefined, last.value as number];
-  if (above === undefined && under === undefined) return `${from} to ${to}`;
-  const low = first.between ? (from === -Infinity ? '' : `over ${from}`) : `${from} or more`;
-  const high = last.between ? (to === Infinity ? '' : `under ${to}`) : `${to} or less`;
+  const [least, most] = [
+    wholeIn(first)?.[0] ?? (above === undefined ? from : undefined),
+    wholeIn(last)?.[1] ?? (under === undefined ? to : undefined),
+  ];
+  if (least !== undefined && most !== undefined) return least === most ? `${least}` : `${least} to ${most}`;
+  const low = least === undefined ? (from === -Infinity ? '' : `over ${from}`) : `${least} or more`;
+  const high = most === undefined ? (to === Infinity ? '' : `under ${to}`) : `${most} or less`;
   return [low, high].filter(Boolean).join(' and ') || 'any number';
+}
+
+/** The first and the last number of a cell that has whole numbers, and all there are between its ends. */
+function wholeIn({ between, size }: Cell): readonly [least: number, most: number] | undefined {
+  if (!between || size === undefined || !between.every(Number.isInteger)) return undefined;
+  if (BigInt(between[1] - between[0] - 1) !== size) return undefined;
+  return [between[0] + 1, between[1] - 1];
 }
 
 function valueName({ value, other }: Cell): string {
