@@ -1,17 +1,28 @@
 import { TooManyClasses } from '@vondle/core/base';
-import { classesOf, compareGraphs, differenceOf, publishesOf, reachOf } from '@vondle/core/analysis';
+import {
+  type PublishPair,
+  type Telling,
+  changesInWords,
+  changesOf,
+  classesOf,
+  compareGraphs,
+  publishPairs,
+  publishesOf,
+  reachOf,
+} from '@vondle/core/analysis';
 import {
   CLASSES_HEAD,
+  changeSentence,
+  changeText,
   classData,
   classesCsv,
   classesText,
   reachData,
   reachText,
   routeData,
-  routeText,
   routesMarkdown,
 } from '@vondle/core/formats/classes';
-import { type RoutingGraph, buildGraph } from '@vondle/core/routing';
+import { type DeadLetterReason, type RoutingGraph, buildGraph } from '@vondle/core/routing';
 import { CouldNotRun, topologyAt } from './files.ts';
 import { Progress } from './progress.ts';
 
@@ -19,11 +30,15 @@ interface ClassesOptions {
   message?: string;
   from?: string;
   environment?: string;
+  givenUp?: DeadLetterReason;
   format: 'text' | 'json' | 'csv';
 }
 
 /** `vondle classes`: all messages of each publish, by what becomes of them. */
-export function classes(paths: string[], { message, from, environment, format }: ClassesOptions): void {
+export function classes(
+  paths: string[],
+  { message, from, environment, givenUp, format }: ClassesOptions,
+): void {
   const progress = new Progress();
   const graph = buildGraph(topologyAt(paths, environment, progress));
   const { declared, messages } = graph.topology;
@@ -39,15 +54,20 @@ export function classes(paths: string[], { message, from, environment, format }:
   if (format === 'csv') process.stdout.write(CLASSES_HEAD);
   for (const [i, way] of all.entries()) {
     progress.say(`${i} of ${all.length} publishes told`);
-    process.stdout.write(told(graph, way, format));
+    process.stdout.write(told(graph, way, format, givenUp && { givenUp }));
   }
   progress.end();
 }
 
 /** The classes of one publish; where they are too many, what is reached at all, and exit status 2. */
-function told(graph: RoutingGraph, way: Publish, format: ClassesOptions['format']): string {
+function told(
+  graph: RoutingGraph,
+  way: Publish,
+  format: ClassesOptions['format'],
+  telling: Telling = {},
+): string {
   try {
-    const of = classesOf(graph, way);
+    const of = classesOf(graph, way, telling);
     if (format === 'text') return classesText(of);
     if (format === 'csv') return classesCsv(of);
     return lines(classData(of));
@@ -55,7 +75,7 @@ function told(graph: RoutingGraph, way: Publish, format: ClassesOptions['format'
     if (!(error instanceof TooManyClasses)) throw error;
     process.exitCode = 2;
     const why = `the classes are too many to tell apart: ${error.message}`;
-    const of = within(() => reachOf(graph, way));
+    const of = within(() => reachOf(graph, way, telling));
     process.stderr.write(`${way.label} from ${way.from.replace('publisher:', '')}: ${why}\n`);
     return format === 'text'
       ? reachText(way, why, of)
@@ -91,17 +111,30 @@ export function compare(
     buildGraph(topologyAt([path], environment, progress)),
   ) as [RoutingGraph, RoutingGraph];
   const things = compareGraphs(then, now).map(({ kind, of, id, text }) => ({ kind, of, id, text }));
-  const routes = within(() => differenceOf(then, now)).map(routeData);
-  progress.end();
-  if (format === 'json') process.stdout.write(`${JSON.stringify({ things, routes }, null, 2)}\n`);
-  else if (format === 'markdown')
-    process.stdout.write(
-      `${things.map(({ text }) => `- ${text}\n`).join('')}${things.length ? '\n' : ''}${routesMarkdown(routes)}`,
-    );
-  else {
-    for (const { text } of things) process.stdout.write(`${text}\n`);
-    if (things.length) process.stdout.write('\n');
-    process.stdout.write(routes.length ? routes.map(routeText).join('') : 'No message goes elsewhere.\n');
+  const pairs = publishPairs(then, now);
+  const each = <T>(of: (pair: PublishPair) => T[]): T[] =>
+    pairs.flatMap((pair, i) => {
+      progress.say(`${i} of ${pairs.length} publishes compared`);
+      return within(() => of(pair));
+    });
+  const out = (text: string) => process.stdout.write(text);
+  if (format === 'json') {
+    const routes = each((pair) => changesOf(then, now, pair)).map(routeData);
+    progress.end();
+    out(`${JSON.stringify({ things, routes }, null, 2)}\n`);
+    process.exitCode = routes.length ? 1 : 0;
+    return;
   }
-  process.exitCode = routes.length ? 1 : 0;
+  const changes = each((pair) => changesInWords(then, now, pair, changeText));
+  progress.end();
+  const list = format === 'markdown' ? '- ' : '';
+  for (const { text } of things) out(`${list}${text}\n`);
+  if (things.length) out('\n');
+  for (const change of changes) out(`${list}${changeSentence(change)}.\n`);
+  if (changes.length === 0) out('No message goes elsewhere.\n');
+  else if (format === 'markdown')
+    out(`\n${routesMarkdown(each((pair) => changesOf(then, now, pair)).map(routeData))}`);
+  for (const change of changes)
+    if (change.unless && format === 'text') out(`not proved of ${change.type}: ${change.unless}\n`);
+  process.exitCode = changes.length ? 1 : 0;
 }

@@ -94,6 +94,12 @@ program
   .option('-m, --message <type>', 'only messages of this type')
   .option('--from <app>', 'only what this app publishes')
   .addOption(
+    new Option(
+      '--given-up <why>',
+      'as if every store gave up once what rests in it, and where that goes',
+    ).choices(['expired', 'rejected', 'overflow', 'too many deliveries']),
+  )
+  .addOption(
     new Option('-f, --format <format>', 'how to print').choices(['text', 'json', 'csv']).default('text'),
   )
   .addOption(environment())

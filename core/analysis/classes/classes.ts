@@ -193,6 +193,26 @@ export interface RouteChange
   readonly after: ClassOutcome | null;
 }
 
+/** A publish in two graphs: in at least one of them. */
+export interface PublishPair {
+  /** What tells it from others. */
+  readonly id: string;
+  readonly before: Edge | undefined;
+  readonly after: Edge | undefined;
+}
+
+/** @returns the publishes of two graphs, those of one app, type, entry and protocol together, in the order of the text after and then before */
+export function publishPairs(before: RoutingGraph, after: RoutingGraph): PublishPair[] {
+  const byName = (graph: RoutingGraph) =>
+    new Map(publishesOf(graph).map((way) => [JSON.stringify(titleOf(way)), way]));
+  const [then, now] = [byName(before), byName(after)];
+  return [...new Set([...now.keys(), ...then.keys()])].map((id) => ({
+    id,
+    before: then.get(id),
+    after: now.get(id),
+  }));
+}
+
 /**
  * The messages that go elsewhere in one graph than in another, exactly; of a type whose declaration differs those
  * that it has after.
@@ -200,36 +220,82 @@ export interface RouteChange
  * @returns for each publish, in the order of the text after and then before, what differs, by before and after
  * @throws TooManyClasses where there is no room to tell them apart
  */
-export function differenceOf(before: RoutingGraph, after: RoutingGraph, most?: number): RouteChange[] {
-  const nameOf = (way: Edge) => JSON.stringify(titleOf(way));
-  const byName = (graph: RoutingGraph) => new Map(publishesOf(graph).map((way) => [nameOf(way), way]));
-  const [then, now] = [byName(before), byName(after)];
-  return [...new Set([...now.keys(), ...then.keys()])].flatMap((name): RouteChange[] => {
-    const [old, own] = [then.get(name), now.get(name)];
-    const way = (own ?? old)!;
-    const conditions = [
-      ...(old ? conditionsBehind(groundOf(before), old) : []),
-      ...(own ? conditionsBehind(groundOf(after), own) : []),
-    ];
-    const type = (own ? after : before).topology.messages.get(labelOf(way))!;
-    const template = templateOf(way, type);
-    const space = new Space(type, template, conditions, most);
-    const { diagrams } = space;
-    const follow = (graph: RoutingGraph, of: Edge | undefined) =>
-      of
-        ? outcomesOf(space, new Following(groundOf(graph), space, template).publish(of))
-        : diagrams.leaf(null);
-    const pair: Operation = {
-      values: (a, b) =>
-        diagrams.leaf(a === b ? SAME : [a.value, b.value], a === b ? SAME : `pair ${a.id} ${b.id}`),
-    };
-    const both = diagrams.apply(pair, follow(before, old), follow(after, own));
-    return told(space, both).flatMap(({ value, ...about }) => {
-      if (value === SAME) return [];
-      const [first, second] = (value as (Item[] | null)[]).map((items) => items && outcomeOf(items));
-      return [{ ...titleOf(way), total: space.total, ...about, before: first!, after: second! }];
-    });
+export const differenceOf = (before: RoutingGraph, after: RoutingGraph, most?: number): RouteChange[] =>
+  publishPairs(before, after).flatMap((pair) => changesOf(before, after, pair, most));
+
+/** The same for one publish. */
+export function changesOf(
+  before: RoutingGraph,
+  after: RoutingGraph,
+  pair: PublishPair,
+  most?: number,
+): RouteChange[] {
+  const { way, space, both } = pairedOf(before, after, pair, most);
+  return told(space, both).flatMap(({ value, ...about }) => {
+    if (value === SAME) return [];
+    const [first, second] = outcomesIn(value as Pair);
+    return [{ ...titleOf(way), total: space.total, ...about, before: first, after: second }];
   });
+}
+
+/** Messages of a publish of which one thing is otherwise than before. */
+export interface ChangeTold
+  extends Pick<PublishClasses, 'from' | 'type' | 'to' | 'via' | 'total'>, Omit<MessageClass, 'outcome'> {
+  /** What, in words. */
+  readonly what: string;
+}
+
+/**
+ * The same by what is otherwise, whatever else becomes of them.
+ * @param say what it is that differs, in words
+ */
+export function changesInWords(
+  before: RoutingGraph,
+  after: RoutingGraph,
+  pair: PublishPair,
+  say: (before: ClassOutcome | null, after: ClassOutcome | null) => string,
+): ChangeTold[] {
+  const { way, space, both } = pairedOf(before, after, pair);
+  const { diagrams } = space;
+  const said = diagrams.map(both, (leaf) =>
+    leaf.value === SAME ? leaf : diagrams.leaf(say(...outcomesIn(leaf.value as Pair))),
+  );
+  return told(space, said).flatMap(({ value, ...about }) =>
+    value === SAME ? [] : [{ ...titleOf(way), total: space.total, ...about, what: value as string }],
+  );
+}
+
+/** What becomes of a message before and after; null where it was not, or is not, published. */
+type Pair = readonly [before: Item[] | null, after: Item[] | null];
+
+const outcomesIn = ([before, after]: Pair): [before: ClassOutcome | null, after: ClassOutcome | null] => [
+  before && outcomeOf(before),
+  after && outcomeOf(after),
+];
+
+/** What becomes of each message before and after, as one function. */
+function pairedOf(
+  before: RoutingGraph,
+  after: RoutingGraph,
+  { before: old, after: own }: PublishPair,
+  most?: number,
+): { readonly way: Edge; readonly space: Space; readonly both: Diagram } {
+  const way = (own ?? old)!;
+  const conditions = [
+    ...(old ? conditionsBehind(groundOf(before), old) : []),
+    ...(own ? conditionsBehind(groundOf(after), own) : []),
+  ];
+  const type = (own ? after : before).topology.messages.get(labelOf(way))!;
+  const template = templateOf(way, type);
+  const space = new Space(type, template, conditions, most);
+  const { diagrams } = space;
+  const follow = (graph: RoutingGraph, of: Edge | undefined) =>
+    of ? outcomesOf(space, new Following(groundOf(graph), space, template).publish(of)) : diagrams.leaf(null);
+  const pairing: Operation = {
+    values: (a, b) =>
+      diagrams.leaf(a === b ? SAME : [a.value, b.value], a === b ? SAME : `pair ${a.id} ${b.id}`),
+  };
+  return { way, space, both: diagrams.apply(pairing, follow(before, old), follow(after, own)) };
 }
 
 /** The value where before and after are one. */

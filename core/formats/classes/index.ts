@@ -1,11 +1,14 @@
 /** Classes of messages, and the messages that a change sends elsewhere, as the command line promises them. */
-import type {
-  ClassOutcome,
-  MessageClass,
-  PublishClasses,
-  Reached,
-  RouteChange,
+import {
+  type ChangeTold,
+  type ClassOutcome,
+  type MessageClass,
+  type PublishClasses,
+  type Reached,
+  type RouteChange,
+  STAYS,
 } from '../../analysis/classes/classes.ts';
+import { listed } from '../../base/phrase.ts';
 import type { Edge } from '../../brokers/terms.ts';
 import { csvLine } from '../csv/batch.ts';
 
@@ -136,6 +139,68 @@ export const classesCsv = (of: PublishClasses): string =>
     )
     .join('');
 
+/** @returns the stores that messages of some publishes come to rest in, those of the first first */
+export const storesOf = (all: readonly PublishClasses[]): string[] => [
+  ...new Set(
+    all.flatMap(({ classes }) => classes.flatMap(({ outcome }) => outcome.stores.map(({ at }) => at))),
+  ),
+];
+
+/** @returns how many copies of a class rest where, as a cell of a table: `2`, `½` for what one of several gets */
+export function cellText({ stores }: ClassOutcome, at: string): string {
+  const here = stores.filter((each) => each.at === at);
+  const dealt = here.some(({ oneOf }) => oneOf !== undefined);
+  const copies = here.reduce((sum, each) => sum + each.copies, 0);
+  return copies === 0 ? '' : dealt ? 'one of' : String(copies);
+}
+
+/** @returns what becomes of a class beside resting in stores, in words */
+export const endsText = ({ ends }: ClassOutcome): string =>
+  ends
+    .filter(({ outcome }) => !STAYS.has(outcome))
+    .map(({ outcome, at }) => `${outcome} at ${at}`)
+    .join('; ');
+
+/** Classes as rows, stores as columns. */
+function matrix(all: readonly PublishClasses[]): { head: string[]; rows: (string | number)[][] } {
+  const stores = storesOf(all);
+  const head = ['message', 'from', 'to', 'messages', 'which', ...stores, 'otherwise', 'proved'];
+  const rows = all.flatMap((of) =>
+    classData(of).map((data, i) => {
+      const { outcome } = of.classes[i]!;
+      return [
+        data.message,
+        data.from,
+        `${data.to}${data.via ? ` over ${data.via}` : ''}`,
+        shareText(data),
+        data.when,
+        ...stores.map((at) => cellText(outcome, at)),
+        endsText(outcome),
+        data.proved ? 'yes' : `no: ${data.unless}`,
+      ];
+    }),
+  );
+  return { head, rows };
+}
+
+/** @returns the classes of some publishes against the stores they come to, as CSV (RFC 4180) */
+export function matrixCsv(all: readonly PublishClasses[]): string {
+  const { head, rows } = matrix(all);
+  return [head, ...rows].map(csvLine).join('');
+}
+
+/** @returns the same as a Markdown table */
+export function matrixMarkdown(all: readonly PublishClasses[]): string {
+  const { head, rows } = matrix(all);
+  return markdownTable(head, rows);
+}
+
+function markdownTable(head: readonly string[], rows: readonly (readonly (string | number)[])[]): string {
+  const line = (cells: readonly (string | number)[]) =>
+    `| ${cells.map((cell) => String(cell).replaceAll('|', '\\|').replaceAll('\n', ' ')).join(' | ')} |\n`;
+  return line(head) + line(head.map(() => '---')) + rows.map(line).join('');
+}
+
 /** @returns of a publish whose classes are too many what some of its messages come to */
 export function reachData({ label, from, publish }: Edge, why: string, reached: readonly Reached[]): object {
   return {
@@ -163,26 +228,60 @@ export function reachText({ label, from, publish }: Edge, why: string, reached: 
   return `${title}\n  ${why}\n  some come to be, and nothing else:\n${ends.join('\n')}\n`;
 }
 
-/** @returns a change of routes in a sentence and two lines */
-export function routeText(route: RouteData): string {
-  const { message, from, to, when, before, after, unless } = route;
-  return `${shareText(route)} ${message} from ${from} to ${to} go elsewhere: ${when}\n  before: ${outcomeText(before)}\n  after: ${outcomeText(after)}${unless ? `\n  not proved: ${unless}` : ''}\n`;
+/** @returns what becomes otherwise of messages, in words that follow on who they are: `no longer reach …` */
+export function changeText(before: ClassOutcome | null, after: ClassOutcome | null): string {
+  if (!before || !after)
+    return before
+      ? `are published no more: ${outcomeText(before)} until now`
+      : `are new: ${outcomeText(after)}`;
+  const copies = ({ stores }: ClassOutcome) =>
+    new Map(storesOfOutcome(stores).map((at) => [at, cellText({ stores, ends: [] }, at)]));
+  const [then, now] = [copies(before), copies(after)];
+  const gone = [...then.keys()].filter((at) => !now.has(at));
+  const come = [...now.keys()].filter((at) => !then.has(at));
+  const other = [...now].filter(([at, own]) => then.has(at) && then.get(at) !== own);
+  const [first, second] = [before, after].map(({ ends }) =>
+    ends.map((end) => `${end.outcome} at ${end.at}`),
+  ) as [string[], string[]];
+  const isStay = (end: string) => [...STAYS].some((outcome) => end.startsWith(`${outcome} at `));
+  const begun = second.filter((end) => !first.includes(end));
+  const parts = [
+    ...(gone.length ? [`no longer reach ${listed(gone)}`] : []),
+    ...(come.length ? [`now reach ${listed(come)}`] : []),
+    ...other.map(([at, own]) => `reach ${at} in ${own} instead of ${then.get(at)!}`),
+    ...begun.filter((end) => !isStay(end)).map((end) => `are now ${end}`),
+    ...first.filter((end) => !isStay(end) && !second.includes(end)).map((end) => `are no longer ${end}`),
+    // what rested there before too, and is taken now, or no more
+    ...begun
+      .filter((end) => isStay(end) && !come.some((at) => end.endsWith(` at ${at}`)))
+      .map((end) => `are now ${end}`),
+  ];
+  return parts.length ? listed(parts, parts.length) : 'end otherwise';
 }
+
+/** @returns which messages no longer come where, or come now, or end otherwise, as a sentence without its full stop */
+export function changeSentence(change: ChangeTold): string {
+  const data = aboutData(change, change);
+  const share = data.share?.of === 1 ? 'all' : shareText(data);
+  const those = change.when === 'always' ? '' : `: those where ${change.when}`;
+  return `${share} ${change.type} messages from ${change.from} to ${change.to} ${change.what}${those}`;
+}
+
+const storesOfOutcome = (stores: ClassOutcome['stores']): string[] => [
+  ...new Set(stores.map(({ at }) => at)),
+];
 
 /** @returns changes of routes as a Markdown table */
 export function routesMarkdown(routes: readonly RouteData[]): string {
   if (routes.length === 0) return 'No message goes elsewhere.\n';
-  const cell = (text: string) => text.replaceAll('|', '\\|').replaceAll('\n', ' ');
-  const rows = routes.map((route) =>
-    [
+  return markdownTable(
+    ['publish', 'messages', 'which', 'before', 'after'],
+    routes.map((route) => [
       `${route.message} from ${route.from} to ${route.to}`,
       shareText(route),
       route.when,
       outcomeText(route.before),
       outcomeText(route.after),
-    ]
-      .map(cell)
-      .join(' | '),
+    ]),
   );
-  return `| publish | messages | which | before | after |\n| --- | --- | --- | --- | --- |\n${rows.map((row) => `| ${row} |`).join('\n')}\n`;
 }
