@@ -23,6 +23,7 @@ export {
   type Telling,
   changesInWords,
   changesOf,
+  comingTo,
   classesOf,
   differenceOf,
   distinctionOf,

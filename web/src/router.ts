@@ -21,6 +21,7 @@ export const router = createRouter({
         { path: 'declared', name: 'declared', component: () => import('./views/declared/Declared.vue') },
         { path: 'fan-out', name: 'fan-out', component: () => import('./views/fanout/FanOut.vue') },
         { path: 'trace', name: 'trace', component: () => import('./views/trace/Trace.vue') },
+        { path: 'coverage', name: 'coverage', component: () => import('./views/coverage/Coverage.vue') },
         { path: 'findings', name: 'findings', component: () => import('./views/findings/Findings.vue') },
         {
           path: 'expectations',

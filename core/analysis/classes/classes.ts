@@ -40,6 +40,8 @@ export interface PublishClasses {
   readonly total: bigint | undefined;
   /** The larger first, as far as they can be counted. */
   readonly classes: readonly MessageClass[];
+  /** The stores that links take some of them from, as node ids: nothing rests there. */
+  readonly through: readonly string[];
 }
 
 /** Outcomes of copies that rest in a store. */
@@ -103,12 +105,13 @@ export function classesOn(around: Ground, way: Edge, { most, givenUp }: Telling 
   const type = around.type(labelOf(way))!;
   const template = templateOf(way, type);
   const space = new Space(type, template, conditionsBehind(around, way, givenUp !== undefined), most);
-  const outcomes = outcomesOf(space, new Following(around, space, template, givenUp).publish(way));
+  const following = new Following(around, space, template, givenUp);
+  const outcomes = outcomesOf(space, following.publish(way));
   const classes = told(space, outcomes).map(({ value, ...about }) => ({
     ...about,
     outcome: outcomeOf(value as Item[]),
   }));
-  return { edge: way, ...titleOf(way), total: space.total, classes };
+  return { edge: way, ...titleOf(way), total: space.total, classes, through: [...following.through] };
 }
 
 /**
@@ -132,6 +135,37 @@ export function distinctionOf(
   const leaves = space.diagrams.leavesOf(outcomes);
   const [one, other] = [first, second].map((i) => leaves.find(({ value }) => value === all[i]?.value));
   return one && other && differing(space, outcomes, one, other);
+}
+
+/** Messages of a publish that come to a store. */
+export type Coming = Pick<PublishClasses, 'from' | 'type' | 'to' | 'via' | 'total'> & Omit<Told, 'value'>;
+
+/**
+ * @param store an address
+ * @returns all the messages of a publish of which copies come to rest in a store, as one; undefined where none do
+ * @throws TooManyClasses where there is no room for that set
+ */
+export function comingTo(graph: RoutingGraph, way: Edge, store: string): Coming | undefined {
+  const around = groundOf(graph);
+  const type = around.type(labelOf(way))!;
+  const template = templateOf(way, type);
+  const space = new Space(type, template, conditionsBehind(around, way));
+  const { diagrams } = space;
+  const sets = new Following(around, space, template)
+    .publish(way)
+    .filter(({ at, outcome }) => at === store && STAYS.has(outcome))
+    .map(({ copies }) => diagrams.map(copies, ({ value }) => (value === 0 ? diagrams.no : diagrams.yes)));
+  const found = told(space, diagrams.all(diagrams.or, sets, diagrams.no)).find(({ value }) => value === true);
+  if (!found) return undefined;
+  const { when, witness, messages, unless } = found;
+  return {
+    ...titleOf(way),
+    total: space.total,
+    when,
+    witness,
+    messages,
+    ...(unless === undefined ? {} : { unless }),
+  };
 }
 
 /** Where messages of a publish can end. */

@@ -88,6 +88,8 @@ export class Following {
   private readonly domain: Domain<Moving>;
   private readonly permissions = new Map<string, Diagram>();
   private round = 0;
+  /** The stores that links take some of the messages from. */
+  readonly through = new Set<string>();
 
   /**
    * @param reason what every store gives up for that copies come to rest in, once; without it they rest there
@@ -571,6 +573,7 @@ export class Following {
   /** A link takes copies from its queue and publishes them at its far end, with the same key. */
   private travel(flow: Gathered, queue: StoreNode, { edge, sender, latency }: Onward<Moving>): void {
     this.carries(edge, latency, flow);
+    this.through.add(queue.id);
     if (flow.travelled.includes(queue.id)) {
       const behind = this.around.node(edge.to);
       return this.end(behind ? addressOf(behind.thing) : edge.to, 'looped', flow);

@@ -262,7 +262,8 @@ export function changeText(before: ClassOutcome | null, after: ClassOutcome | nu
 /** @returns which messages no longer come where, or come now, or end otherwise, as a sentence without its full stop */
 export function changeSentence(change: ChangeTold): string {
   const data = aboutData(change, change);
-  const share = data.share?.of === 1 ? 'all' : shareText(data);
+  const said = data.share?.of === 1 ? 'all' : shareText(data);
+  const share = said[0]!.toUpperCase() + said.slice(1);
   const those = change.when === 'always' ? '' : `: those where ${change.when}`;
   return `${share} ${change.type} messages from ${change.from} to ${change.to} ${change.what}${those}`;
 }

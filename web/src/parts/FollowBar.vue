@@ -29,7 +29,13 @@ const sender = computed({
       <el-option v-for="type in published" :key="type.id" :value="type.id" :label="type.id" class="mono" />
     </el-select>
     <template v-if="focus.type">
-      <el-select v-model="focus.sampleIndex" class="sample" aria-label="sample">
+      <el-select
+        :model-value="focus.edited ? undefined : focus.sampleIndex"
+        class="sample"
+        :placeholder="focus.edited?.key || 'another message'"
+        aria-label="sample"
+        @update:model-value="focus.sampleIndex = $event as number"
+      >
         <el-option v-for="(sample, i) in focus.type.samples" :key="i" :value="i" :label="sample.name" />
       </el-select>
       <span class="soft">from</span>

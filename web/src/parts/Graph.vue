@@ -5,7 +5,7 @@ import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
-import type { EdgeView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
+import type { EdgeView, FollowView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
 import { barrierAt, linePath, platePath } from './graph-lines.ts';
 import NextStep from './NextStep.vue';
 import Overview from './Overview.vue';
@@ -38,12 +38,16 @@ const edges = computed(() => {
   const views = new Map((workspace.drawing?.edges ?? []).map((edge) => [edge.id, edge]));
   const all = (layout.value?.edges ?? []).flatMap((place) => {
     const view = views.get(place.id);
-    return view ? [{ ...place, view, state: lit.value?.edges[place.id] }] : [];
+    return view ? [{ ...place, view, state: stateOfEdge(place.id) }] : [];
   });
   // lit lines are drawn over the rest
   return all.sort((a, b) => Number(Boolean(a.state)) - Number(Boolean(b.state)));
 });
-const lit = computed(() => focus.followed?.lit);
+const lit = computed(() => focus.followed?.lit ?? (focus.before && NOTHING_LIT));
+const NOTHING_LIT: FollowView['lit'] = { nodes: {}, edges: {}, ends: {} };
+/** Against a revision, the way that the message went there and does not go now is seen too. */
+const stateOfEdge = (id: string) =>
+  lit.value?.edges[id] ?? (focus.before?.edges[id] === 'passed' ? 'went' : undefined);
 
 /** With no message followed and a store picked: everything that can reach it. */
 const reaching = computed(() => {
@@ -200,6 +204,7 @@ function fit(what: 'width' | 'whole') {
 function stateOf(node: PlacedNode & { view: NodeView }): string {
   const names: string[] = [node.view.role];
   if (lit.value && node.id in lit.value.nodes) names.push('lit');
+  else if (focus.before && node.id in focus.before.nodes) names.push('went');
   const end = lit.value?.ends[node.id];
   if (end) names.push(end.replace(' ', '-'));
   if (focus.selected === node.id || focus.shownNode === node.id) names.push('selected');
@@ -469,6 +474,21 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
 }
 .edge.passed text {
   fill: var(--accent);
+}
+.edge.went path {
+  stroke: var(--error);
+  stroke-width: 2;
+  stroke-dasharray: 1 4;
+  stroke-linecap: round;
+}
+.dimmed .edge.went:not(.passed, .refused) path {
+  opacity: 1;
+}
+.node.went .plate {
+  stroke: var(--error);
+  stroke-dasharray: 1 4;
+  stroke-width: 1.8;
+  stroke-linecap: round;
 }
 .edge.refused path {
   stroke: var(--error);

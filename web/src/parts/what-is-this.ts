@@ -8,6 +8,8 @@ export const WHAT_IS_THIS: Readonly<Record<string, string>> = {
     'The ways messages can go, from those who publish on the left to those who take on the right, each broker a band. Choose a message above and its way lights up, with the number of copies at each step; pick a store to see what can reach it; press a broker’s name to fold it. Against a revision, what came, went and changed is marked.',
   trace:
     'One message, followed from where it is sent: make it from an example or by hand, and read where each copy ends and why. Pick a store that gets none to hear why not, and what would change that. “Many” follows a file or thousands at once; “kept” follows the samples kept with the topology. An outcome can be kept as an expectation.',
+  coverage:
+    'All messages that can be sent, not examples: those that end alike are one class, and every message is in exactly one. A row says which messages it is, how many of all, and in which stores how many copies come to rest; press it and its way lights up in the picture, press a copy to trace it. Ask which messages come to a store, which reach nobody, and pick two rows to hear what tells them apart.',
   findings:
     'What the checks found wrong with the topology as it is in the draft: what, where, why it matters, and the edit that mends it, shown before it is made. What is meant to be so is accepted with a reason, which is written into the text for everybody.',
   expectations:

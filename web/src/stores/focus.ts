@@ -92,6 +92,21 @@ export const useFocus = defineStore('focus', () => {
     },
     { immediate: true },
   );
+  /** What the message lit up in the revision compared with; undefined where nothing is compared. */
+  const before = shallowRef<FollowView['lit']>();
+  let comparing = 0;
+  watch(
+    [message, from, () => workspace.compared, () => workspace.analysis],
+    async () => {
+      const turn = ++comparing;
+      const plain = message.value && (JSON.parse(JSON.stringify(message.value)) as Message);
+      const app = from.value || publishers.value[0];
+      const lit =
+        plain && app && workspace.compared !== undefined ? await core.followBefore(plain, app) : undefined;
+      if (turn === comparing) before.value = lit;
+    },
+    { immediate: true },
+  );
   /** Why the selected store gets no copy of the followed message; undefined where that is no question. */
   const whyNot = shallowRef<WhyNotView[]>();
   let wondering = 0;
@@ -141,6 +156,7 @@ export const useFocus = defineStore('focus', () => {
     publishes,
     sendings,
     followed,
+    before,
     whyNot,
     closeUp,
     shownThing,

@@ -3,6 +3,7 @@ export const VIEWS = [
   { name: 'declare', title: 'Declare' },
   { name: 'fan-out', title: 'Fan-out' },
   { name: 'trace', title: 'Trace' },
+  { name: 'coverage', title: 'Coverage' },
   { name: 'findings', title: 'Findings' },
   { name: 'expectations', title: 'Expectations' },
   { name: 'access', title: 'Access' },

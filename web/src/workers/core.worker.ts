@@ -57,10 +57,11 @@ import {
   mendView,
   proofViews,
 } from './findings.ts';
-import { follow, followGivenUp, followKept, tracesOf } from './follow.ts';
+import { follow, followGivenUp, followKept, litBefore, tracesOf } from './follow.ts';
 import { Workspace } from './workspace.ts';
 import { Many } from './many.ts';
 import { messagesOf, Outline } from './outline.ts';
+import type { AllMessages } from './all-messages.ts';
 import type { Tables, Trying } from './forms.ts';
 import { PROTOCOL } from './protocol.ts';
 import type {
@@ -68,8 +69,12 @@ import type {
   Analysis,
   AttemptView,
   CheckView,
+  ClassRow,
   CloseUp,
   ConditionView,
+  CoverageView,
+  DifferenceView,
+  DistinctionView,
   Drawing,
   Edits,
   EnvironmentsView,
@@ -89,13 +94,16 @@ import type {
   NeedView,
   OutlineGroup,
   Proofs,
+  Reaching,
   Sending,
   Showing,
   Spot,
+  StandingOut,
   StatementView,
   TableAsked,
   TableView,
   Troubles,
+  TypeCoverage,
   WhyNotView,
 } from './views.ts';
 
@@ -103,9 +111,17 @@ const workspace = new Workspace();
 const many = new Many(() => workspace.graph);
 /** Forms and tables, which are loaded when one is first opened. */
 const written = () => import('./forms.ts');
-const made: { trying?: Trying; tables?: Tables } = {};
+const made: { trying?: Trying; tables?: Tables; allMessages?: AllMessages } = {};
 const trying = async () => (made.trying ??= new (await written()).Trying(workspace));
 const tables = async () => (made.tables ??= new (await written()).Tables(workspace));
+/** All messages at once are looked at in a view of their own, and when two states are compared. */
+const allMessages = async () => {
+  const { AllMessages } = await import('./all-messages.ts');
+  return (made.allMessages ??= new AllMessages(
+    () => workspace.graph,
+    () => base,
+  ));
+};
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
 
 /** What the draft is compared with. */
@@ -340,6 +356,21 @@ const worker = {
     base = documents && buildGraph(readTopology(documents, workspace.options));
   },
 
+  /** All messages of some more publishes by what becomes of them: asked again until all are told. */
+  coverage: async (): Promise<CoverageView> => (await allMessages()).more(),
+  coverageOf: async (type: string): Promise<TypeCoverage> => (await allMessages()).ofType(type),
+  classRows: async (publish: string, group: string, from: number): Promise<ClassRow[]> =>
+    (await allMessages()).rowsOf(publish, group, from),
+  reaching: async (store: string): Promise<Reaching> => (await allMessages()).reaching(store),
+  standingOut: async (): Promise<StandingOut> => (await allMessages()).standingOut(),
+  stores: async (): Promise<string[]> => (await allMessages()).stores(),
+  distinguish: async (publish: string, first: number, second: number): Promise<DistinctionView> =>
+    (await allMessages()).distinguish(publish, first, second),
+  coverageAs: async (format: 'csv' | 'markdown', type: string): Promise<string> =>
+    (await allMessages()).as(format, type),
+  /** What becomes otherwise of messages than in what the draft is compared with: asked again until all is compared. */
+  differing: async (): Promise<DifferenceView> => (await allMessages()).differing(),
+
   /** The graph and where everything stands, if that is not what was told last. */
   drawing(showing: Showing): Drawing | undefined {
     const drawn = draw(workspace.graph, base, troubles, showing, laidOut);
@@ -356,6 +387,10 @@ const worker = {
 
   /** Follows one message from every place it is sent to. */
   follow: (sendings: Sending[]): FollowView => follow(workspace, sendings),
+
+  /** What a message would light up in what the draft is compared with. */
+  followBefore: (message: Message, app: string): FollowView['lit'] | undefined =>
+    base && litBefore(base, message, app),
 
   /** Follows a copy on that its store gives up. */
   followGivenUp: (node: string, message: Message, reason: DeadLetterReason): FollowView =>

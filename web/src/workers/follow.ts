@@ -6,6 +6,7 @@ import {
   outcomeChange,
   outcomeOf,
   remarksOn,
+  sendingsOf,
   summarise,
   throughApps,
   traceSample,
@@ -66,6 +67,15 @@ export function tracesOf(graph: RoutingGraph, sendings: readonly Sending[]): Fol
       ...(from ? { from: `app:${from}` } : {}),
     }).trace,
   }));
+}
+
+/** @returns what a message of an app lit up in what the draft is compared with, which may declare other places to send it to */
+export function litBefore(base: RoutingGraph, message: Message, app: string): FollowView['lit'] {
+  const traces = sendingsOf(base.topology, message.type ?? '', app).map((sending) => ({
+    trace: trace(base, message, sending).trace,
+    from: app,
+  }));
+  return light(base, traces);
 }
 
 /** Follows every kept sample, here and in what the draft is compared with. */

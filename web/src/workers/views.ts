@@ -561,3 +561,117 @@ export interface ThenView {
   publishes?: { type: string; to: string; key: string; sentence: string; hop: HopView };
   round: boolean;
 }
+
+/** What becomes of the messages of a class, in a word: the worst there is. */
+export type ClassKind = 'reached' | 'some lost' | 'some refused' | 'refused' | 'nobody';
+
+/** All messages of one publish, in short. */
+export interface PublishCoverage {
+  id: string;
+  from: string;
+  to: string;
+  /** `mqtt`, or ''. */
+  via: string;
+  classes: number;
+  /** How many messages there are; '' where they are without number. */
+  total: string;
+  /** Why its classes cannot be told apart; '' where they are. */
+  tooMany: string;
+  kinds: { kind: ClassKind; classes: number; part: number | null }[];
+}
+
+/** All messages of every publish, as far as they have been told. */
+export interface CoverageView {
+  told: number;
+  of: number;
+  types: { type: string; publishes: PublishCoverage[] }[];
+  /** Stores that nothing comes to. */
+  unreached: { at: string; node: string }[];
+}
+
+/** One class of messages. */
+export interface ClassRow {
+  /** Where it stands among those of its publish. */
+  n: number;
+  when: string;
+  share: string;
+  /** The part of all messages that it is; null where they cannot be counted. */
+  part: number | null;
+  /** Why it is not proved; '' where it is. */
+  unless: string;
+  kind: ClassKind;
+  /** The copies in each store. */
+  cells: string[];
+  /** In which of them they are taken. */
+  taken: boolean[];
+  /** What goes wrong at a store where no copy comes to rest. */
+  fails: (Outcome | '')[];
+  /** Stores that are not among the columns. */
+  elsewhere: string[];
+  /** What else becomes of them, elsewhere than at stores. */
+  ends: { outcome: Outcome; at: string }[];
+  /** One of them. */
+  message: Message;
+}
+
+/** All messages of one type against the stores they come to. */
+export interface TypeCoverage {
+  type: string;
+  labels: string[];
+  stores: { at: string; node: string }[];
+  /** How many stores are not among them. */
+  moreStores: number;
+  publishes: (PublishCoverage & {
+    rows: ClassRow[];
+    /** Where there are too many to list them: those that end alike. */
+    groups: { id: string; classes: number; part: number | null; kind: ClassKind }[];
+    /** Where they are too many to tell apart: what some of them come to. */
+    reached: { at: string; outcome: Outcome; message: Message; proved: boolean }[];
+  })[];
+}
+
+/** Messages of a class, beside those of other types. */
+export interface ReachRow extends Pick<PublishCoverage, 'from' | 'to' | 'via'> {
+  type: string;
+  share: string;
+  when: string;
+  /** What becomes of them, as far as it was asked. */
+  becomes: string;
+  proved: boolean;
+  message: Message;
+}
+
+export interface Reaching {
+  rows: ReachRow[];
+  /** How many classes more there are. */
+  more: number;
+}
+
+/** Messages of which something goes wrong. */
+export interface StandingOut {
+  nobody: Reaching;
+  refused: Reaching;
+  lost: Reaching;
+}
+
+/** In what two classes of messages differ, and what becomes of each. */
+export interface DistinctionView {
+  by: { alone: boolean; first: string; second: string }[];
+  outcomes: [string, string];
+}
+
+/** What becomes otherwise of messages than in what the draft is compared with. */
+export interface DifferenceView {
+  /** How many publishes are compared, and how many there are. */
+  told: number;
+  of: number;
+  changes: {
+    sentence: string;
+    /** Why it is not proved; '' where it is. */
+    unless: string;
+    type: string;
+    from: string;
+    /** One of the messages. */
+    message?: Message;
+  }[];
+}

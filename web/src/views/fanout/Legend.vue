@@ -31,6 +31,11 @@ const lines = computed(() => {
   const present = new Set(workspace.drawing?.edges.map(({ kind }) => kind));
   return LINES.filter(([kind]) => present.has(kind));
 });
+const went = computed(() =>
+  Object.entries(focus.before?.edges ?? {}).some(
+    ([id, state]) => state === 'passed' && focus.followed?.lit.edges[id] !== 'passed',
+  ),
+);
 const marks = computed(() => {
   const present = new Set(
     [...(workspace.drawing?.nodes ?? []), ...(workspace.drawing?.edges ?? [])].map(({ change }) => change),
@@ -55,6 +60,11 @@ const marks = computed(() => {
     <li v-for="[kind, dashes, words] in lines" :key="kind">
       <svg width="30" height="6" aria-hidden="true"><path d="M0 3h30" :stroke-dasharray="dashes" /></svg
       >{{ words }}
+    </li>
+    <li v-if="focus.before && went">
+      <svg width="30" height="6" aria-hidden="true">
+        <path class="went" d="M1 3h29" stroke-dasharray="1 4" stroke-linecap="round" /></svg
+      >its way in r{{ workspace.compared }}, not now
     </li>
     <li v-for="[mark, words] in marks" :key="String(words)">
       <b class="mono">{{ mark }}</b> {{ words }}
@@ -88,5 +98,9 @@ path {
   width: 16px;
   text-align: center;
   font-size: 11px;
+}
+.went {
+  stroke: var(--error);
+  stroke-width: 2;
 }
 </style>
