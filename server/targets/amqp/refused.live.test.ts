@@ -4,26 +4,17 @@ import { checkAll, wantedState } from '@vondle/core/analysis';
 import { readTopology } from '@vondle/core/topology';
 import type { ChannelModel } from 'amqplib';
 import fc from 'fast-check';
-import { allowedAddresses } from '../allowed.ts';
-import { AmqpBroker } from './broker.ts';
+import type { AmqpBroker } from './broker.ts';
 import { readInventory } from './inventory.ts';
 import { planOn } from '../../testing/plan-on.ts';
+import { emptyVirtualHost } from '../../testing/virtual-host.ts';
 
 const VHOST = 'refused';
-const broker = new AmqpBroker(
-  { amqp: `${process.env['TEST_BROKER_AMQP']}/${VHOST}`, http: String(process.env['TEST_BROKER_HTTP']) },
-  allowedAddresses('loopback'),
-);
+let broker: AmqpBroker;
 let connection: ChannelModel;
 
 beforeAll(async () => {
-  await broker.ask(broker.path('vhosts'), { method: 'DELETE' });
-  await broker.ask(broker.path('vhosts'), { method: 'PUT', body: {} });
-  const user = decodeURIComponent(new URL(String(process.env['TEST_BROKER_AMQP'])).username);
-  await broker.ask(broker.path('permissions', user), {
-    method: 'PUT',
-    body: { configure: '.*', write: '.*', read: '.*' },
-  });
+  broker = await emptyVirtualHost(VHOST);
   connection = await broker.connect();
 });
 afterAll(() => connection?.close());

@@ -15,8 +15,8 @@ import { planRollout, settle, wantedState } from '@vondle/core/analysis';
 import { readTopology } from '@vondle/core/topology';
 import type { ChannelModel, ConfirmChannel } from 'amqplib';
 import { connectAsync, type MqttClient } from 'mqtt';
-import { allowedAddresses } from '../allowed.ts';
-import { AmqpBroker } from './broker.ts';
+import { emptyVirtualHost } from '../../testing/virtual-host.ts';
+import type { AmqpBroker } from './broker.ts';
 import { readInventory } from './inventory.ts';
 import { carryOut } from './step.ts';
 import { smaller, truthCase, type TruthCase } from './truth-cases.ts';
@@ -25,23 +25,14 @@ const CASES = Number(process.env['TRUTH_CASES'] ?? 300);
 const SEED = Number(process.env['TRUTH_SEED'] ?? 1);
 const VHOST = 'truth';
 
-const amqp = `${process.env['TEST_BROKER_AMQP']}/${VHOST}`;
 /** On a broker that has none of it nothing is replaced. */
 type Plain = Parameters<typeof carryOut>[1];
-const broker = new AmqpBroker(
-  { amqp, http: String(process.env['TEST_BROKER_HTTP']) },
-  allowedAddresses('loopback'),
-);
+let broker: AmqpBroker;
 let connection: ChannelModel;
 let mqtt: MqttClient;
 
 beforeAll(async () => {
-  const user = encodeURIComponent(new URL(amqp).username);
-  // nothing of a run that was broken off may be left
-  await broker.ask(broker.path('vhosts'), { method: 'DELETE' });
-  await broker.ask(broker.path('vhosts'), { method: 'PUT', body: {} });
-  const all = { configure: '.*', write: '.*', read: '.*' };
-  await broker.ask(broker.path('permissions', user), { method: 'PUT', body: all });
+  broker = await emptyVirtualHost(VHOST);
   connection = await broker.connect();
   const { username, password, host } = new URL(String(process.env['TEST_BROKER_MQTT']));
   mqtt = await connectAsync(`mqtt://${host}`, {
