@@ -53,6 +53,7 @@ describe('who may', () => {
       ['POST', '/topologies/taken-in?name=x', { version: 0, documents: document('vondle: 1') }],
       ['GET', '/topologies/harbour'],
       ['GET', '/topologies/harbour/glance'],
+      ['GET', '/topologies/harbour/classes'],
       ['GET', '/topologies/harbour/targets/places'],
       ['PUT', '/topologies/harbour/draft', { version: 1, documents: [] }],
       ['PATCH', '/topologies/harbour/draft', { version: 1, names: [], changed: [] }],
@@ -102,6 +103,61 @@ describe('who may', () => {
       { origin: 'http://evil.test' },
     );
     expect(status).toBe(403);
+  });
+});
+
+describe('all messages, told by the server', () => {
+  const manyTypes = (count: number, bindings: number) => {
+    const each = (n: number, make: (i: number) => string) =>
+      Array.from({ length: n }, (_, i) => make(i)).join(', ');
+    return `messages: { ${each(count, (i) => `m${i}: { key: "a.{x}.{y}" }`)} }
+environments: { rehearsal: {} }
+apps: { desk: { publishes: [${each(count, (i) => `{ message: m${i}, to: m/in }`)}] } }
+brokers: { m: { kind: amqp, access: open, exchanges: { in: { type: topic } }, queues: { ${each(20, (i) => `q${i}: {}`)} }, bindings: [${each(bindings, (i) => `{ from: in, to: q${i % 20}, key: "a.k${i}.#" }`)}] } }
+`;
+  };
+  const takenIn = async (text: string): Promise<string> =>
+    (await mara('POST', '/topologies/taken-in?name=All', { version: 0, documents: document(text) })).data
+      .slug;
+
+  test('are those of the command line, with how far it is between them', async () => {
+    const slug = await takenIn(manyTypes(30, 3));
+    const { status, data } = await mara('GET', `/topologies/${slug}/classes?environment=rehearsal`);
+    expect(status).toBe(200);
+    const classes = data.filter((line: object) => 'message' in line);
+    expect(classes).toHaveLength(30 * 4);
+    expect(classes[0]).toMatchObject({ message: 'm0', from: 'desk', to: 'm/in', proved: true });
+    expect(data.filter((line: object) => 'told' in line)).toEqual([
+      { told: 20, of: 30 },
+      { told: 30, of: 30 },
+    ]);
+    expect((await mara('GET', `/topologies/${slug}/classes?revision=7`)).status).toBe(404);
+    expect((await mara('GET', `/topologies/${slug}/classes?revision=x`)).status).toBe(404);
+    expect((await mara('GET', `/topologies/${slug}/classes?environment=nowhere`)).status).toBe(422);
+    expect((await mara('GET', `/topologies/${await takenIn('vondle: 1')}/classes`)).data).toEqual([
+      { told: 0, of: 0 },
+    ]);
+  });
+
+  test('who stops listening ends the work, and one at a time is told to each', async () => {
+    const slug = await takenIn(manyTypes(1500, 400));
+    const ask = () =>
+      h.app.request(`http://vondle.test/api/topologies/${slug}/classes`, { headers: { cookie } });
+    const { headers } = await asker(h.app)('POST', '/session', { handle: 'mara', password: PASSWORD });
+    const cookie = headers.get('set-cookie')!.split(';')[0]!;
+    const first = await ask();
+    const reader = first.body!.getReader();
+    const { value } = await reader.read();
+    expect(Buffer.from(value!).toString()).toContain('"message":"m0"');
+    expect((await ask()).status).toBe(429);
+    await reader.cancel();
+    for (;;) {
+      const again = await ask();
+      if (again.status === 429) continue;
+      expect(again.status).toBe(200);
+      await again.body!.cancel();
+      break;
+    }
   });
 });
 

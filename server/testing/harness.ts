@@ -177,6 +177,9 @@ export function asker(app: Hono<Env>, cookie?: string): Ask {
       ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) }),
     });
     const text = await response.text();
-    return { status: response.status, data: text ? JSON.parse(text) : undefined, headers: response.headers };
+    const lines = response.headers.get('content-type')?.startsWith('application/x-ndjson');
+    const read = (line: string): unknown => (line ? JSON.parse(line) : undefined);
+    const data: unknown = lines ? text.trimEnd().split('\n').map(read) : read(text);
+    return { status: response.status, data: data as Answer['data'], headers: response.headers };
   };
 }

@@ -3,12 +3,13 @@ import { Hono, type Context } from 'hono';
 import { object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
-import { body, check, LARGEST_DRAFT } from '../http/input.ts';
+import { body, check, LARGEST_DRAFT, numberIn } from '../http/input.ts';
 import { Problem } from '../http/problem.ts';
 import { jsonList, sentInPieces } from '../http/pieces.ts';
 import type { Env } from '../http/session.ts';
 import type { Person } from '../people/store.ts';
 import type { Work } from '../work/pool.ts';
+import { sentAsTold } from './told.ts';
 import type { ReadDocuments } from './documents.ts';
 import type { Glance } from './glance.ts';
 import { allowed } from './service.ts';
@@ -89,11 +90,17 @@ const idFor = (name: string): string =>
 const firstDocument = (name: string): Buffer =>
   Buffer.from(JSON.stringify({ documents: [{ name: 'topology.yaml', text: starter(name) }] }));
 
+/** In which environment the messages are asked for. */
+const whichClasses = object({
+  environment: string().max(100),
+}).noUnknown();
+
 /**
  * Topologies and their drafts.
  * @param sending what large texts that are being sent count against
  */
 export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<Env> {
+  const telling = new Budget({ all: 4, each: 1 }, 'topologies whose messages are told');
   const looking = new Budget({ all: 32, each: 8 }, 'topologies being looked through');
   /** Takes the documents of a body in, on the version the body says. */
   async function write(c: Context<Env>, how: 'whole' | 'change'): Promise<Response> {
@@ -195,6 +202,16 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
       } finally {
         done();
       }
+    })
+    .get('/:slug/classes', async (c) => {
+      const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
+      const revision = c.req.query('revision');
+      const asked = {
+        ...check(whichClasses, { environment: c.req.query('environment') }),
+        ...(revision === undefined ? {} : { revision: numberIn(revision) }),
+      };
+      const done = telling.take(`person ${c.get('person').id}`, 1);
+      return sentAsTold(c, work, { topologyId: topology.id, ...asked }, done);
     })
     .get('/:slug', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');

@@ -21,6 +21,8 @@ const LANES = {
   thorough: { threads: 2, waiting: 16, deadlineMs: 60_000, megabytes: 1024 },
   /** What nobody has to wait for: the state of topologies in a list. */
   aside: { threads: 1, waiting: 32, deadlineMs: 20_000, megabytes: 512 },
+  /** What may take minutes, tells how far it is, and ends when nobody listens any more. */
+  long: { threads: 1, waiting: 8, deadlineMs: 600_000, megabytes: 2048 },
 } satisfies Record<string, Lane>;
 
 const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
@@ -32,6 +34,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   expectProbe: 'thorough',
   declared: 'quick',
   glance: 'aside',
+  classes: 'long',
 };
 
 /** What a lane may use, where a test wants less. */
@@ -46,7 +49,7 @@ export class Work {
       const { threads, waiting, deadlineMs, megabytes } = { ...LANES[name], ...limits[name] };
       const pool = new Piscina({
         filename: file,
-        minThreads: name === 'aside' ? 0 : 1,
+        minThreads: name === 'aside' || name === 'long' ? 0 : 1,
         maxThreads: threads,
         maxQueue: waiting,
         idleTimeout: 60_000,
@@ -59,18 +62,25 @@ export class Work {
       pool.on('error', () => {});
       return { pool, deadlineMs };
     };
-    this.lanes = { quick: lane('quick'), thorough: lane('thorough'), aside: lane('aside') };
+    this.lanes = {
+      quick: lane('quick'),
+      thorough: lane('thorough'),
+      aside: lane('aside'),
+      long: lane('long'),
+    };
   }
 
   /**
    * Does a task on a thread.
-   * @param transfer buffers that move there and are not copied
+   * @param transfer buffers and ports that move there and are not copied
+   * @param stop ends it before it is done
    * @throws Problem the task's own; 422 when it is too much to work out, 503 when too many wait
    */
   async run<K extends TaskName>(
     name: K,
     input: Parameters<Tasks[K]>[0],
     transfer: TransferListItem[] = [],
+    stop?: AbortSignal,
   ): Promise<Awaited<ReturnType<Tasks[K]>>> {
     const { pool, deadlineMs } = this.lanes[LANE_OF[name]];
     const over = new AbortController();
@@ -79,7 +89,7 @@ export class Work {
     try {
       answer = (await pool.run(
         { name, input },
-        { signal: over.signal, transferList: transfer },
+        { signal: stop ? AbortSignal.any([over.signal, stop]) : over.signal, transferList: transfer },
       )) as typeof answer;
     } catch (error) {
       if (over.signal.aborted)

@@ -10,6 +10,7 @@ import {
   type Planning,
 } from '../rollouts/planning.ts';
 import { readDocuments, type ReadDocuments } from '../topologies/documents.ts';
+import { tellClasses, type AskedClasses } from '../topologies/classes.ts';
 import { glanceAt } from '../topologies/glance.ts';
 
 /** What a thread is given once. */
@@ -53,6 +54,7 @@ export const tasks = (planning: Planning) => ({
   readBack: (input: Parameters<typeof readBack>[1]) => readBack(planning, input),
   expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
+  classes: (input: AskedClasses) => tellClasses(planning.db, input),
   glance: ({ topologyId }: { topologyId: number }) => glanceAt(planning.db, topologyId),
 });
 
