@@ -225,6 +225,16 @@ brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: {
     expect(run(['classes', path]).stdout).toContain('    held at m/s7\n');
   });
 
+  test('what stores give up is followed on request', () => {
+    const given = (why: string) =>
+      run(['classes', 'demo/r3', '-m', 'fare-refunded', '--given-up', why]).stdout;
+    expect(given('expired')).toContain(
+      '  8 of 12: subject is not drill\n    → shore/parked, lost at shore/audit\n',
+    );
+    expect(given('rejected')).toContain('→ mainland/refund-wait');
+    expect(run(['classes', 'demo/r3', '--given-up', 'boredom']).status).toBe(2);
+  });
+
   test('compare tells which messages go elsewhere, and exits 1 where some do', () => {
     const compared = run(['compare', 'demo/r3', 'demo/draft', '-f', 'json']);
     expect(compared.status).toBe(1);
@@ -246,6 +256,10 @@ brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: {
       status: 0,
       stdout: 'No message goes elsewhere.\n',
     });
+    // by what is otherwise, whatever else becomes of them
+    expect(run(['compare', 'demo/r3', 'demo/draft']).stdout).toContain(
+      '\n9 of 15 closure-announced messages from duty-officer to shore/notices are now refused at shore/texting-in: those where severity is 3 to 5.\n',
+    );
     expect(run(['compare', 'demo/r3', 'demo/draft', '-f', 'markdown']).stdout).toContain(
       '| sailing-delayed from bridge-console to shore/notices | 1,713 of 1,803 | delayMinutes is 30 to 600 |',
     );

@@ -1,4 +1,4 @@
-import { api, ApiProblem, Unreachable } from './api.ts';
+import { api, ApiProblem, readLines, Unreachable } from './api.ts';
 
 interface Asked {
   readonly path: string;
@@ -74,4 +74,29 @@ test('a read is not asked again for ever', async () => {
   const asked = server(json({ title: 'Busy' }, 503, { 'retry-after': '0' }));
   await expect(api.topologies()).rejects.toMatchObject({ status: 503 });
   expect(asked).toHaveLength(6);
+});
+
+test('lines that come in pieces are put together, and how far it is is told apart from them', async () => {
+  const text = '{"message":"a"}\n{"told":1,"of":2}\n{"message":"ü"}\n{"told":2,"of":2}\n';
+  const bytes = Buffer.from(text);
+  // cut within a line, and within a character
+  const pieces = [bytes.subarray(0, 5), bytes.subarray(5, 47), bytes.subarray(47)];
+  const body = new ReadableStream<Uint8Array>({
+    start(controller) {
+      for (const piece of pieces) controller.enqueue(piece);
+      controller.close();
+    },
+  });
+  server(new Response(body));
+  const heard: object[] = [];
+  const file = await readLines('/x', (so) => heard.push(so), new AbortController().signal);
+  expect(heard).toEqual([
+    { told: 1, of: 2 },
+    { told: 2, of: 2 },
+  ]);
+  expect(await file.text()).toBe('{"message":"a"}\n{"message":"ü"}\n');
+  server(json({ title: 'Busy', detail: 'One at a time.' }, 429));
+  await expect(readLines('/x', () => {}, new AbortController().signal)).rejects.toMatchObject({
+    status: 429,
+  });
 });

@@ -21,6 +21,35 @@ export class Unreachable extends Error {}
 /** How often a read that the server had no room for is tried again. */
 const MOST_RETRIES = 5;
 
+/** How far the server is with what it tells, or why it ended. */
+export type Progress = { told: number; of: number } | { problem: string; detail: string };
+
+/**
+ * Reads lines of JSON as the server tells them.
+ * @param hear is told how far it is
+ * @param stop ends it before all is told
+ * @returns all the text, without what was said of how far it is
+ */
+export async function readLines(
+  path: string,
+  hear: (so: Progress) => void,
+  stop: AbortSignal,
+): Promise<Blob> {
+  const { body } = await answered(path, { signal: stop });
+  const reader = body!.pipeThrough(new TextDecoderStream()).getReader();
+  const lines: string[] = [];
+  let open = '';
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) return new Blob(lines, { type: 'application/x-ndjson' });
+    const whole = (open + value).split('\n');
+    open = whole.pop()!;
+    for (const line of whole)
+      if (/^\{"(?:told|problem)"/.test(line)) hear(JSON.parse(line) as Progress);
+      else lines.push(`${line}\n`);
+  }
+}
+
 /** Asks the server; where it has no room for a moment, a read is asked again after the time it says. */
 async function ask<T>(method: string, path: string, data?: unknown, init: RequestInit = {}): Promise<T> {
   for (let tried = 0; ; tried++) {
@@ -37,16 +66,22 @@ async function ask<T>(method: string, path: string, data?: unknown, init: Reques
 }
 
 async function askOnce<T>(method: string, path: string, data: unknown, init: RequestInit): Promise<T> {
+  const response = await answered(path, {
+    method,
+    ...(data === undefined
+      ? {}
+      : { body: JSON.stringify(data), headers: { 'content-type': 'application/json' } }),
+    ...init,
+  });
+  return (response.status === 204 || response.status === 202 ? undefined : await response.json()) as T;
+}
+
+async function answered(path: string, init: RequestInit): Promise<Response> {
   let response: Response;
   try {
-    response = await fetch(`/api${path}`, {
-      method,
-      ...(data === undefined
-        ? {}
-        : { body: JSON.stringify(data), headers: { 'content-type': 'application/json' } }),
-      ...init,
-    });
-  } catch {
+    response = await fetch(`/api${path}`, init);
+  } catch (error) {
+    if (init.signal?.aborted) throw error;
     throw new Unreachable('The server cannot be reached.');
   }
   if (!response.ok) {
@@ -61,7 +96,7 @@ async function askOnce<T>(method: string, path: string, data: unknown, init: Req
       Number.isNaN(after) ? undefined : after,
     );
   }
-  return (response.status === 204 || response.status === 202 ? undefined : await response.json()) as T;
+  return response;
 }
 
 export interface Person {

@@ -450,6 +450,9 @@ function rowOf(
   };
 }
 
+/** What one wants to see first. */
+const WORST: readonly ClassKind[] = ['nobody', 'refused', 'some refused', 'some lost', 'reached'];
+
 /** Classes that end alike but for where: in how many copies, and with what else. */
 function groupOf({ outcome: { stores, ends } }: MessageClass): string {
   const copies = stores.reduce((sum, each) => sum + each.copies, 0);
@@ -478,10 +481,12 @@ function groupsOf(
       first: before?.first ?? rows[n]!,
     });
   });
-  return [...groups].map(([id, { classes, messages, first }]) => ({
-    id,
-    classes,
-    part: partOf(messages, of.total),
-    kind: first.kind,
-  }));
+  return [...groups]
+    .map(([id, { classes, messages, first }]) => ({
+      id,
+      classes,
+      part: partOf(messages, of.total),
+      kind: first.kind,
+    }))
+    .sort((a, b) => WORST.indexOf(a.kind) - WORST.indexOf(b.kind) || b.classes - a.classes);
 }
