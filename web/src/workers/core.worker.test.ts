@@ -19,7 +19,7 @@ const at = (doc: string, words: string) => documents.find(({ name }) => name ===
 let worker: CoreWorker;
 /** The findings by number, as the page holds them. */
 const held = new Map<number, FindingView>();
-const hear = ({ findings, news }: ReturnType<CoreWorker['change']>): FindingView[] => {
+const hear = ({ findings, news }: Awaited<ReturnType<CoreWorker['change']>>): FindingView[] => {
   for (const { at: number, view } of news) held.set(number, view);
   return findings.map((number) => held.get(number)!);
 };
@@ -37,15 +37,15 @@ test('one worker is exposed, and says which protocol it speaks', () => {
 
 describe('what the page is told', () => {
   let first: FindingView[];
-  beforeAll(() => {
-    first = hear(worker.analyse(documents, names));
+  beforeAll(async () => {
+    first = hear(await worker.analyse(documents, names));
   });
 
-  test('every finding comes once, by number; a change brings only what is new', () => {
+  test('every finding comes once, by number; a change brings only what is new', async () => {
     expect(first).toHaveLength(6);
     expect(new Set(first.map(({ id }) => id)).size).toBe(6);
     const start = at('mainland.yaml', 'to: fares-sold') + 'to: fares-sold'.length;
-    const broken = worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start, text: '' }]);
+    const broken = await worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start, text: '' }]);
     expect(broken.news).toHaveLength(4);
     expect(checks(hear(broken))).toEqual(
       [
@@ -57,7 +57,7 @@ describe('what the page is told', () => {
       ].sort(),
     );
     expect(broken.counts).toEqual({ error: 5, warning: 5, advice: 0 });
-    const back = worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start - 1, text: 'd' }]);
+    const back = await worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start - 1, text: 'd' }]);
     expect(hear(back)).toEqual(first);
   });
 
@@ -71,37 +71,41 @@ describe('what the page is told', () => {
     expect(worker.drawing(showing)).toBeUndefined();
   });
 
-  test('a finding is mended and accepted by what it is known by', () => {
+  test('a finding is mended and accepted by what it is known by', async () => {
     const finding = first.find(({ check }) => check === 'copies/shared-store')!;
     const mend = worker.mend(finding.id, 0);
     if (!mend.ok) throw new Error(mend.message);
-    expect(hear(worker.change(mend.edits))).toHaveLength(5);
+    expect(hear(await worker.change(mend.edits))).toHaveLength(5);
     expect(worker.mend(finding.id, 0)).toMatchObject({ ok: false });
-    expect(hear(worker.analyse(documents, names))).toEqual(first);
+    expect(hear(await worker.analyse(documents, names))).toEqual(first);
     expect(worker.accept(finding.id, 'it is meant')).toMatchObject({ ok: true });
     expect(worker.accept('copies/shared-store at nothing', 'it is meant')).toMatchObject({ ok: false });
   });
 
-  test('a mend is tried against promises that are broken already, whether or not they were tried out since', () => {
-    hear(worker.analyse(documents, names));
+  test('a mend is tried against promises that are broken already, whether or not they were tried out since', async () => {
+    hear(await worker.analyse(documents, names));
     const start = at('mainland.yaml', 'to: fares-sold') + 'to: fares-sold'.length;
-    const broken = hear(worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start, text: '' }]));
+    const broken = hear(
+      await worker.change([{ doc: 'mainland.yaml', start: start - 1, end: start, text: '' }]),
+    );
     const finding = broken.find(({ check }) => check === 'copies/shared-store')!;
     expect(worker.mend(finding.id, 0)).toMatchObject({ ok: true });
-    expect(hear(worker.analyse(documents, names))).toEqual(first);
+    expect(hear(await worker.analyse(documents, names))).toEqual(first);
   });
 
-  test('what the draft brings and cures is told against what it began from', () => {
-    worker.beginFrom([{ name: 'a.yaml', text: 'brokers: { m: { kind: amqp, queues: { lonely: {} } } }\n' }]);
-    expect(hear(worker.analyse(documents, names)).every(({ fresh }) => fresh)).toBe(true);
+  test('what the draft brings and cures is told against what it began from', async () => {
+    await worker.beginFrom([
+      { name: 'a.yaml', text: 'brokers: { m: { kind: amqp, queues: { lonely: {} } } }\n' },
+    ]);
+    expect(hear(await worker.analyse(documents, names)).every(({ fresh }) => fresh)).toBe(true);
     expect(worker.cured().length).toBeGreaterThan(0);
-    worker.beginFrom(undefined);
+    await worker.beginFrom(undefined);
     expect(worker.cured()).toEqual([]);
-    expect(hear(worker.analyse(documents, names))).toEqual(first);
+    expect(hear(await worker.analyse(documents, names))).toEqual(first);
   });
 
   test('everything that is told can be sent to the page', async () => {
-    worker.analyse(documents, names);
+    await worker.analyse(documents, names);
     for (const telling of [
       worker.prove(),
       worker.accepted(),

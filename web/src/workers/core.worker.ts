@@ -63,6 +63,7 @@ import { Many } from './many.ts';
 import { messagesOf, Outline } from './outline.ts';
 import type { AllMessages } from './all-messages.ts';
 import type { Tables, Trying } from './forms.ts';
+import { patternsFor } from './patterns.ts';
 import { PROTOCOL } from './protocol.ts';
 import type {
   AcceptedView,
@@ -241,13 +242,15 @@ const worker = {
    * Takes changed documents in; everything asked afterwards is about them.
    * @param names all documents there are, in order
    */
-  analyse(changed: TextDocument[], names: string[]): Analysis {
+  async analyse(changed: TextDocument[], names: string[]): Promise<Analysis> {
+    await patternsFor(() => changed);
     workspace.take(changed, names);
     return analysis();
   },
 
   /** Takes edits of the documents in, their offsets those of the documents held. */
-  change(edits: TextEdit[]): Analysis {
+  async change(edits: TextEdit[]): Promise<Analysis> {
+    await patternsFor(() => workspace.after(edits));
     workspace.change(edits);
     return analysis();
   },
@@ -270,7 +273,8 @@ const worker = {
   },
 
   /** Takes the documents that the draft began from, to tell what it adds and cures. */
-  beginFrom(documents: TextDocument[] | undefined): void {
+  async beginFrom(documents: TextDocument[] | undefined): Promise<void> {
+    await patternsFor(() => documents ?? []);
     began = documents;
     baseline = documents && baselineOf(documents, workspace.options);
   },
@@ -352,7 +356,8 @@ const worker = {
   },
 
   /** Takes the documents of the revision that the draft is compared with; none to compare with nothing. */
-  compareWith(documents: TextDocument[] | undefined): void {
+  async compareWith(documents: TextDocument[] | undefined): Promise<void> {
+    await patternsFor(() => documents ?? []);
     base = documents && buildGraph(readTopology(documents, workspace.options));
   },
 
@@ -471,8 +476,10 @@ const worker = {
   form: async (kind: FormKind, on: string): Promise<FormView> =>
     (await written()).formView(workspace, kind, on),
   /** A form that is filled in: the text it becomes, and what that would do. */
-  attempt: async (order: Order, permits: boolean): Promise<AttemptView> =>
-    (await trying()).attempt(order, permits),
+  async attempt(order: Order, permits: boolean): Promise<AttemptView> {
+    await patternsFor(() => [{ text: JSON.stringify(order) }]);
+    return (await trying()).attempt(order, permits);
+  },
 
   tableSizes: async () => (await tables()).sizes(),
   table: async (asked: TableAsked): Promise<TableView> => (await tables()).view(asked),

@@ -8,7 +8,7 @@ import {
   type Place,
   type Topology,
 } from '@vondle/core/topology';
-import { Lines, type ChangeSet, type TextDocument } from '@vondle/core/base';
+import { applyEdits, Lines, type ChangeSet, type TextDocument } from '@vondle/core/base';
 import { checked, idOf, proved, type Accepted, type Proof, type Review } from '@vondle/core/analysis';
 import type { Spot } from './views.ts';
 
@@ -49,6 +49,12 @@ export class Workspace {
   /** Takes edits of the documents in. */
   change(edits: ChangeSet): void {
     this.look(this.reader.change(edits, this.options));
+  }
+
+  /** @returns the documents that edits change, as they would be then */
+  after(edits: ChangeSet): TextDocument[] {
+    const before = new Set(this.documents);
+    return applyEdits(this.documents, edits).filter((document) => !before.has(document));
   }
 
   private look(topology: Topology): void {
