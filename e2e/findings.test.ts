@@ -188,3 +188,19 @@ test('all findings of a kind are mended in one go, and undone in one', async () 
 test('no view reported a mistake on its console', () => {
   expect(w.mistakes).toEqual([]);
 });
+
+test('what matches the patterns of schemas is there once a text speaks of one', async () => {
+  const { page } = w;
+  const before = (await page.$eval(counts, (each) => each.textContent))!;
+  await typeOver(
+    page,
+    w.address,
+    'messages.yaml',
+    'route: { type: string, enum: [north, south, outer] }',
+    'route: { type: string, pattern: "^(?:east|west)$" }',
+  );
+  await go('/findings');
+  await press(page, '[data-testid=finding-row]', 'match pattern');
+  expect(await page.$eval(counts, (each) => each.textContent)).not.toBe(before);
+  expect(w.mistakes).toEqual([]);
+});
