@@ -1,8 +1,10 @@
 /** All messages of a publish as classes: how that grows with the bindings they can meet, beside tracing one message each. */
-import { classesOf, publishesOf } from '@vondle/core/analysis';
+import { classesIn, classesOf, proveAll, publishesOf } from '@vondle/core/analysis';
 import { buildGraph, trace } from '@vondle/core/routing';
-import { readTopology } from '@vondle/core/topology';
+import { TopologyReader, readTopology } from '@vondle/core/topology';
+import { changesBetween } from '../core/testing/steps.ts';
 import { median } from './measure.ts';
+import { teams } from './topologies.ts';
 
 const SIZES = [1_000, 2_000, 5_000, 10_000, 20_000];
 const ROUNDS = 3;
@@ -87,5 +89,58 @@ export function classes(): void {
     const growth = Math.log(times.at(-1)! / times[1]!) / Math.log(SIZES.at(-1)! / SIZES[1]!);
     const shown = times.map((ms, i) => `${SIZES[i]!.toLocaleString('en')}: ${ms.toFixed(0)} ms`).join('  ');
     console.log(`  ${name}\n    ${shown}\n    growth ${growth.toFixed(2)}; ${last}`);
+  }
+}
+
+/** Edits of one line each, by the document they are made in. */
+const EDITS: readonly { what: string; doc: number; from: RegExp; to: (turn: number) => string }[] = [
+  { what: 'a binding’s key', doc: 3, from: /key: "?team-2\.[^",}]*/, to: (i) => `key: "team-2.k${i}` },
+  { what: 'a queue’s ttl', doc: 5, from: /ttl: \d+m/, to: (i) => `ttl: ${70 + i}m` },
+  { what: 'a header’s range', doc: 7, from: /maximum: \d+/, to: (i) => `maximum: ${20 + i}` },
+];
+
+/** Prints what all classes, and all proofs, of 10,000 resources cost at first and after one edit. */
+export function classesAfterEdits(): void {
+  const promises = Array.from(
+    { length: 40 },
+    (_, i) =>
+      `  - { name: e${i}, given: { message: event-${i}-1 }, reaches: hub-${i % 10}/queue-${i}-1 }\n  - { name: n${i}, given: { message: event-${i}-2 }, never: "tenant:guest" }`,
+  );
+  const label = '  - { name: all, given: { label: operational }, never: "tenant:guest" }';
+  let documents = [
+    ...teams(50),
+    {
+      name: 'promises.yaml',
+      text: `tenants: { guest: {} }\nexpectations:\n${promises.join('\n')}\n${label}\n`,
+    },
+  ];
+  const reader = new TopologyReader();
+  const timed = (run: () => void) => {
+    const began = performance.now();
+    run();
+    return performance.now() - began;
+  };
+  let graph = buildGraph(reader.read(documents, {}));
+  const all = timed(() => classesIn(graph));
+  const proofs = timed(() => proveAll(graph));
+  console.log(
+    `\nall messages at 10,000 resources\n  ${classesIn(graph).of} publishes: ${all.toFixed(0)} ms at first; ${promises.length * 2 + 1} expectations: ${proofs.toFixed(0)} ms at first`,
+  );
+  for (const { what, doc, from, to } of EDITS) {
+    const times = Array.from({ length: 7 }, (_, turn) => {
+      const next = documents.map((each, i) =>
+        i === doc ? { ...each, text: each.text.replace(from, to(turn)) } : each,
+      );
+      graph = buildGraph(reader.change(changesBetween(documents, next)!, {}));
+      documents = next;
+      return { classes: timed(() => classesIn(graph)), proofs: timed(() => proveAll(graph)) };
+    }).slice(2);
+    const [own, promised] = [
+      median(times.map(({ classes: ms }) => ms)),
+      median(times.map(({ proofs: ms }) => ms)),
+    ];
+    console.log(
+      `  after an edit of ${what}: classes ${own.toFixed(1)} ms (a ${Math.round(all / own)}th), proofs ${promised.toFixed(1)} ms (a ${Math.round(proofs / promised)}th)`,
+    );
   }
 }

@@ -1,7 +1,7 @@
-/** `npm run bench [reading keys tracing picture checks classes large broker server]`: ratios against peers, all measured in one run. */
+/** `npm run bench [reading keys tracing picture checks classes edits large broker server]`: ratios against peers, all measured in one run. */
 import { broker } from './broker.ts';
 import { checks } from './checks.ts';
-import { classes } from './classes.ts';
+import { classes, classesAfterEdits } from './classes.ts';
 import { keys } from './keys.ts';
 import { large } from './large.ts';
 import { picture } from './picture.ts';
@@ -16,6 +16,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   picture,
   checks,
   classes,
+  edits: classesAfterEdits,
   large,
   broker,
   server,

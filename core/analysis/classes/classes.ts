@@ -106,10 +106,11 @@ export function classesOn(around: Ground, way: Edge, { most, givenUp }: Telling 
   const template = templateOf(way, type);
   const space = new Space(type, template, conditionsBehind(around, way, givenUp !== undefined), most);
   const following = new Following(around, space, template, givenUp);
-  const outcomes = outcomesOf(space, following.publish(way));
+  const lists = new Lists(space);
+  const outcomes = outcomesOf(lists, following.publish(way));
   const classes = told(space, outcomes).map(({ value, ...about }) => ({
     ...about,
-    outcome: outcomeOf(value as Item[]),
+    outcome: outcomeOf(lists.itemsOf(value)),
   }));
   return { edge: way, ...titleOf(way), total: space.total, classes, through: [...following.through] };
 }
@@ -130,7 +131,7 @@ export function distinctionOf(
   const type = around.type(labelOf(way))!;
   const template = templateOf(way, type);
   const space = new Space(type, template, conditionsBehind(around, way));
-  const outcomes = outcomesOf(space, new Following(around, space, template).publish(way));
+  const outcomes = outcomesOf(new Lists(space), new Following(around, space, template).publish(way));
   const all = told(space, outcomes);
   const leaves = space.diagrams.leavesOf(outcomes);
   const [one, other] = [first, second].map((i) => leaves.find(({ value }) => value === all[i]?.value));
@@ -264,10 +265,10 @@ export function changesOf(
   pair: PublishPair,
   most?: number,
 ): RouteChange[] {
-  const { way, space, both } = pairedOf(before, after, pair, most);
+  const { way, space, both, outcomesIn } = pairedOf(before, after, pair, most);
   return told(space, both).flatMap(({ value, ...about }) => {
     if (value === SAME) return [];
-    const [first, second] = outcomesIn(value as Pair);
+    const [first, second] = outcomesIn(value);
     return [{ ...titleOf(way), total: space.total, ...about, before: first, after: second }];
   });
 }
@@ -289,23 +290,15 @@ export function changesInWords(
   pair: PublishPair,
   say: (before: ClassOutcome | null, after: ClassOutcome | null) => string,
 ): ChangeTold[] {
-  const { way, space, both } = pairedOf(before, after, pair);
+  const { way, space, both, outcomesIn } = pairedOf(before, after, pair);
   const { diagrams } = space;
   const said = diagrams.map(both, (leaf) =>
-    leaf.value === SAME ? leaf : diagrams.leaf(say(...outcomesIn(leaf.value as Pair))),
+    leaf.value === SAME ? leaf : diagrams.leaf(say(...outcomesIn(leaf.value))),
   );
   return told(space, said).flatMap(({ value, ...about }) =>
     value === SAME ? [] : [{ ...titleOf(way), total: space.total, ...about, what: value as string }],
   );
 }
-
-/** What becomes of a message before and after; null where it was not, or is not, published. */
-type Pair = readonly [before: Item[] | null, after: Item[] | null];
-
-const outcomesIn = ([before, after]: Pair): [before: ClassOutcome | null, after: ClassOutcome | null] => [
-  before && outcomeOf(before),
-  after && outcomeOf(after),
-];
 
 /** What becomes of each message before and after, as one function. */
 function pairedOf(
@@ -313,7 +306,13 @@ function pairedOf(
   after: RoutingGraph,
   { before: old, after: own }: PublishPair,
   most?: number,
-): { readonly way: Edge; readonly space: Space; readonly both: Diagram } {
+): {
+  readonly way: Edge;
+  readonly space: Space;
+  readonly both: Diagram;
+  /** @returns what a value of the function says; null where it was not, or is not, published */
+  readonly outcomesIn: (pair: unknown) => [before: ClassOutcome | null, after: ClassOutcome | null];
+} {
   const way = (own ?? old)!;
   const conditions = [
     ...(old ? conditionsBehind(groundOf(before), old) : []),
@@ -323,21 +322,30 @@ function pairedOf(
   const template = templateOf(way, type);
   const space = new Space(type, template, conditions, most);
   const { diagrams } = space;
+  const lists = new Lists(space);
   const follow = (graph: RoutingGraph, of: Edge | undefined) =>
-    of ? outcomesOf(space, new Following(groundOf(graph), space, template).publish(of)) : diagrams.leaf(null);
+    of ? outcomesOf(lists, new Following(groundOf(graph), space, template).publish(of)) : diagrams.leaf(null);
   const pairing: Operation = {
     values: (a, b) =>
       diagrams.leaf(a === b ? SAME : [a.value, b.value], a === b ? SAME : `pair ${a.id} ${b.id}`),
   };
-  return { way, space, both: diagrams.apply(pairing, follow(before, old), follow(after, own)) };
+  const outcome = (held: unknown) => (held === null ? null : outcomeOf(lists.itemsOf(held)));
+  return {
+    way,
+    space,
+    both: diagrams.apply(pairing, follow(before, old), follow(after, own)),
+    outcomesIn: (pair) => {
+      const [then, now] = pair as readonly [unknown, unknown];
+      return [outcome(then), outcome(now)];
+    },
+  };
 }
 
 /** The value where before and after are one. */
 const SAME = 'the same';
 
 /** What becomes of each message: lists of items, as one function. */
-function outcomesOf(space: Space, fates: readonly Fate[]): Diagram {
-  const lists = new Lists(space);
+function outcomesOf(lists: Lists, fates: readonly Fate[]): Diagram {
   const each = fates.flatMap(({ at, outcome, copies, dealt }) => {
     const ends = lists.of(
       `e ${JSON.stringify([outcome, at, ...(dealt === undefined ? [] : [dealt])])}`,

@@ -114,18 +114,33 @@ export class Questions {
   readonly things = new Map<string, Thing>();
   readonly spreads = new Map<string, { readonly spread: string; readonly publisher: Thing | undefined }>();
 
+  private readonly answers = new Map<string, May>();
+
+  /** @returns an answer that was told as text: there are few different ones */
+  read(text: string): May {
+    let may = this.answers.get(text);
+    if (!may) this.answers.set(text, (may = JSON.parse(text) as May));
+    return may;
+  }
+
   /** How many are noted. */
   get size(): number {
-    return this.asks.size + this.things.size + this.spreads.size;
+    return this.asks.size + this.things.size + this.spreads.size + this.answers.size;
   }
 }
 
-const MAY = new Question<(about: unknown) => unknown>('what may be done, for all messages');
+type Answering = (about: unknown) => unknown;
+/** While what answers is the same function, so are all its answers. */
+const MAY = new Question<Answering>('what may be done, for all messages');
+const ENTRIES_NAMED = new Question<Answering>('entries, for all messages');
+const MQTT = new Question<Answering>('where MQTT enters, for all messages');
+const TENANTS = new Question<Answering>('tenants, for all messages');
+const INSTANCES = new Question<Answering>('instances, for all messages');
 
 /** @returns the facts of a graph, for those who ask by `askedGround` */
 export function groundFacts(graph: RoutingGraph, questions: Questions): Tables<GroundFact> {
   const { topology, decide } = graph;
-  const { memory } = topology;
+  const { memory, names, declared } = topology;
   const may = (about: unknown): string => {
     const { ask, tenant, key } = questions.asks.get(about as string)!;
     return JSON.stringify(mayIn(graph, ask, tenant, key));
@@ -134,12 +149,23 @@ export function groundFacts(graph: RoutingGraph, questions: Questions): Tables<G
     type: topology.messages,
     node: graph.nodes,
     out: graph.out,
-    entry: (about) => entryIn(graph, about as string),
-    mqtt: (about) => mqttEntry(topology, about as string),
-    tenant: (about) => tenantOfCaller(graph, questions.things.get(about as string)!),
-    // while the same decides, the answers stay
+    entry: memory.latest(ENTRIES_NAMED, [names], () => (about) => entryIn(graph, about as string)),
+    mqtt: memory.latest(
+      MQTT,
+      [names, declared.brokers],
+      () => (about) => mqttEntry(topology, about as string),
+    ),
+    tenant: memory.latest(
+      TENANTS,
+      [declared.apps, declared.brokers, declared.tenant, questions],
+      () => (about) => tenantOfCaller(graph, questions.things.get(about as string)!),
+    ),
     may: memory.latest(MAY, [decide, questions], () => may),
-    instances: (about) => instancesOf(graph, about as string),
+    instances: memory.latest(
+      INSTANCES,
+      [declared.apps],
+      () => (about) => instancesOf(graph, about as string),
+    ),
     broken: brokenLinks(topology) as ReadonlyMap<string, unknown>,
     members: (about) => {
       const { spread, publisher } = questions.spreads.get(about as string)!;
@@ -150,6 +176,9 @@ export function groundFacts(graph: RoutingGraph, questions: Questions): Tables<G
     },
   };
 }
+
+/** A text after its length, so that several in a row are told from any others. */
+const told = (text: string | undefined): string => (text === undefined ? '-' : `${text.length}:${text}`);
 
 /** @returns what can be asked of a graph, each question noted for who is looking */
 export function askedGround(graph: RoutingGraph, ask: AskFact<GroundFact>, questions: Questions): Ground {
@@ -166,14 +195,14 @@ export function askedGround(graph: RoutingGraph, ask: AskFact<GroundFact>, quest
     mqttEntry: (broker) => ask('mqtt', broker) as string,
     may: (of, key) => {
       const tenant = tenantOf(of.who);
-      const id = JSON.stringify([of.who.id, tenant, of.action, of.on.id, of.source?.id, key]);
+      const id = `${told(of.who.id)}${told(tenant)}${of.action}${told(of.on.id)}${told(of.source?.id)}${told(key)}`;
       if (!questions.asks.has(id))
         questions.asks.set(id, {
           ask: of,
           ...(tenant === undefined ? {} : { tenant }),
           ...(key === undefined ? {} : { key }),
         });
-      return JSON.parse(ask('may', id) as string) as May;
+      return questions.read(ask('may', id) as string);
     },
     tenant: tenantOf,
     instances: (app) => ask('instances', app) as number,
