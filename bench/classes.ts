@@ -94,7 +94,12 @@ export function classes(): void {
 
 /** Edits of one line each, by the document they are made in. */
 const EDITS: readonly { what: string; doc: number; from: RegExp; to: (turn: number) => string }[] = [
-  { what: 'a binding’s key', doc: 3, from: /key: "?team-2\.[^",}]*/, to: (i) => `key: "team-2.k${i}` },
+  {
+    what: 'a binding’s key',
+    doc: 3,
+    from: /to: queue-2-0, key: "[^"]*"/,
+    to: (i) => `to: queue-2-0, key: "team-2.*.kind-${i % 5}"`,
+  },
   { what: 'a queue’s ttl', doc: 5, from: /ttl: \d+m/, to: (i) => `ttl: ${70 + i}m` },
   { what: 'a header’s range', doc: 7, from: /maximum: \d+/, to: (i) => `maximum: ${20 + i}` },
 ];

@@ -105,8 +105,13 @@ function givenUpSign(
   const stores = new Map<string, number>();
   const ends: ClassOutcome['ends'][number][] = [];
   for (const { hop, end } of first.ends) {
-    if (!['held', 'taken', 'waiting'].includes(end.outcome)) {
-      ends.push({ outcome: end.outcome, at: hop.node ? at(hop.node) : hop.address! });
+    const stays = ['held', 'taken', 'waiting'].includes(end.outcome);
+    const role = graph.nodes.get(hop.node)?.role;
+    // what waits at an alias for its link is in no store yet
+    if (!stays || (role !== 'queue' && role !== 'subscription')) {
+      const where = hop.node ? at(hop.node) : hop.address!;
+      ends.push({ outcome: end.outcome, at: where });
+      if (stays) stores.set(where, (stores.get(where) ?? 0) + end.copies);
       continue;
     }
     const second = traceDeadLetter(graph, hop.node, hop.message, reason).trace;

@@ -10,11 +10,14 @@ import { topicKey } from '../../conditions/amqp.ts';
 import type { MessageType } from '../../topology/messages.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { DeadLetterReason, Outcome } from '../../routing/hop.ts';
-import { asksOf } from '../../routing/onward.ts';
+import { type Domain, asksOf, entered, onward } from '../../routing/onward.ts';
+import { ARRIVALS } from './arrivals.ts';
 import { type Fate, Following, publisherOf } from './follow.ts';
 import { type Ground, groundOf } from './ground.ts';
 import { type Item, Lists } from './lists.ts';
 import { Space } from './space.ts';
+import type { Arrival } from './variety.ts';
+import { arrivalOf } from './verdicts.ts';
 import { type Differing, type Told, differing, told } from './told.ts';
 
 /** What becomes of every message of a class. */
@@ -57,14 +60,22 @@ export function publishesOf(graph: RoutingGraph): Edge[] {
   );
 }
 
+/** Types of messages on their way, an exchange's bindings being those that let some of them through already. */
+const MET: Domain<Arrival> = { ...ARRIVALS, candidates: (_, __, out) => out };
+
 /**
+ * @param type the type it publishes
  * @param given whether stores may give up what rests in them
- * @returns all that messages may meet from a publish on: the conditions of ways, and the keys that permissions are narrowed to
+ * @returns all that its messages may meet: the conditions of ways, and the keys that permissions are narrowed to
  */
-export function conditionsBehind(around: Ground, way: Edge, given = false): Set<Predicate> {
+export function conditionsBehind(
+  around: Ground,
+  way: Edge,
+  type: MessageType,
+  given = false,
+): Set<Predicate> {
   const conditions = new Set<Predicate>();
   const keys = new Set<string>();
-  const seen = new Set([way.to]);
   const permissions = (edge: Edge) => {
     for (const ask of asksOf(around, edge)) {
       const { allowed, denied } = around.may(ask);
@@ -72,14 +83,34 @@ export function conditionsBehind(around: Ground, way: Edge, given = false): Set<
     }
   };
   permissions(way);
-  for (const id of seen)
-    for (const edge of around.out(id)) {
+  const seen = new Map<string, Set<Arrival>>();
+  const work: { id: string; arrival: Arrival }[] = [];
+  const enter = (id: string, arrival: Arrival, enters: boolean) => {
+    const node = around.node(id);
+    if (!node) return;
+    const form = enters ? entered(node, arrival, MET) : arrival;
+    let here = seen.get(id);
+    if (!here) seen.set(id, (here = new Set()));
+    if (here.has(form)) return;
+    here.add(form);
+    work.push({ id, arrival: form });
+  };
+  enter(way.to, arrivalOf(type, templateOf(way, type), false), true);
+  for (let at = work.pop(); at; at = work.pop()) {
+    const { id, arrival } = at;
+    for (const { edge, messages, sender, enters } of onward(
+      around.meeting(arrival),
+      around.node(id)!,
+      arrival,
+      MET,
+    )) {
       // what stores give up is a round of its own
-      if (edge.kind === 'deadLetter' && !given) continue;
+      if (!messages || (edge.kind === 'deadLetter' && !given)) continue;
       if (edge.condition.op !== 'always') conditions.add(edge.condition);
       permissions(edge);
-      seen.add(edge.to);
+      enter(edge.to, messages, sender !== undefined || enters === true);
     }
+  }
   for (const key of keys) conditions.add(topicKey(key));
   return conditions;
 }
@@ -104,7 +135,7 @@ export const classesOf = (graph: RoutingGraph, way: Edge, telling: Telling = {})
 export function classesOn(around: Ground, way: Edge, { most, givenUp }: Telling = {}): PublishClasses {
   const type = around.type(labelOf(way))!;
   const template = templateOf(way, type);
-  const space = new Space(type, template, conditionsBehind(around, way, givenUp !== undefined), most);
+  const space = new Space(type, template, conditionsBehind(around, way, type, givenUp !== undefined), most);
   const following = new Following(around, space, template, givenUp);
   const lists = new Lists(space);
   const outcomes = outcomesOf(lists, following.publish(way));
@@ -130,7 +161,7 @@ export function distinctionOf(
   const around = groundOf(graph);
   const type = around.type(labelOf(way))!;
   const template = templateOf(way, type);
-  const space = new Space(type, template, conditionsBehind(around, way));
+  const space = new Space(type, template, conditionsBehind(around, way, type));
   const outcomes = outcomesOf(new Lists(space), new Following(around, space, template).publish(way));
   const all = told(space, outcomes);
   const leaves = space.diagrams.leavesOf(outcomes);
@@ -150,7 +181,7 @@ export function comingTo(graph: RoutingGraph, way: Edge, store: string): Coming 
   const around = groundOf(graph);
   const type = around.type(labelOf(way))!;
   const template = templateOf(way, type);
-  const space = new Space(type, template, conditionsBehind(around, way));
+  const space = new Space(type, template, conditionsBehind(around, way, type));
   const { diagrams } = space;
   const sets = new Following(around, space, template)
     .publish(way)
@@ -190,7 +221,7 @@ export const reachOf = (graph: RoutingGraph, way: Edge, telling: Telling = {}): 
 export function reachOn(around: Ground, way: Edge, { most, givenUp }: Telling = {}): Reached[] {
   const type = around.type(labelOf(way))!;
   const template = templateOf(way, type);
-  const space = new Space(type, template, conditionsBehind(around, way, givenUp !== undefined), most);
+  const space = new Space(type, template, conditionsBehind(around, way, type, givenUp !== undefined), most);
   const { diagrams } = space;
   return new Following(around, space, template, givenUp).publish(way).flatMap(({ at, outcome, copies }) => {
     const some = diagrams.map(copies, ({ value }) => (value === 0 ? diagrams.no : diagrams.yes));
@@ -314,11 +345,11 @@ function pairedOf(
   readonly outcomesIn: (pair: unknown) => [before: ClassOutcome | null, after: ClassOutcome | null];
 } {
   const way = (own ?? old)!;
-  const conditions = [
-    ...(old ? conditionsBehind(groundOf(before), old) : []),
-    ...(own ? conditionsBehind(groundOf(after), own) : []),
-  ];
   const type = (own ? after : before).topology.messages.get(labelOf(way))!;
+  const conditions = [
+    ...(old ? conditionsBehind(groundOf(before), old, type) : []),
+    ...(own ? conditionsBehind(groundOf(after), own, type) : []),
+  ];
   const template = templateOf(way, type);
   const space = new Space(type, template, conditions, most);
   const { diagrams } = space;

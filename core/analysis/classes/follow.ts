@@ -13,6 +13,7 @@ import {
   NOBODY,
   type Onward,
   type Sender,
+  type Surroundings,
   addressed,
   entered,
   onward,
@@ -20,9 +21,8 @@ import {
 } from '../../routing/onward.ts';
 import { topicKey } from '../../conditions/amqp.ts';
 import type { Ground } from './ground.ts';
-import { candidatesOf } from './met.ts';
 import { type Form, OWN, type Space } from './space.ts';
-import { arrivalOf } from './verdicts.ts';
+import { arrivalOf, verdictAt } from './verdicts.ts';
 
 /** Messages on their way: which of the publish, and as what. */
 interface Moving {
@@ -111,17 +111,20 @@ export class Following {
     };
     const some = (set: Diagram, form: Form): Moving | undefined =>
       set === diagrams.no ? undefined : { set, form };
+    const arrival = (form: Form) => arrivalOf(space.type, form.key ?? template, form.wrapped === true);
+    // what lets nothing through was not told apart, and is not asked
+    const passing = (edge: Edge, form: Form) =>
+      edge.condition.op === 'always' || verdictAt(edge, arrival(form)).some
+        ? space.sets(edge.condition, form).yes
+        : diagrams.no;
     this.domain = {
-      candidates: (_, { form }, out) =>
-        candidatesOf(out, arrivalOf(space.type, form.key ?? template, form.wrapped === true)),
-      through: ({ condition }, { set, form }) =>
-        some(diagrams.apply(diagrams.and, set, space.sets(condition, form).yes), form),
-      past: ({ condition }, { set, form }) =>
-        some(diagrams.apply(diagrams.without, set, space.sets(condition, form).yes), form),
+      candidates: (_, __, out) => out,
+      through: (edge, { set, form }) => some(diagrams.apply(diagrams.and, set, passing(edge, form)), form),
+      past: (edge, { set, form }) => some(diagrams.apply(diagrams.without, set, passing(edge, form)), form),
       pastAll: (edges, { set, form }) => {
         const let_ = diagrams.all(
           diagrams.or,
-          edges.map(({ condition }) => space.sets(condition, form).yes),
+          edges.map((edge) => passing(edge, form)),
           diagrams.no,
         );
         return some(diagrams.apply(diagrams.without, set, let_), form);
@@ -188,6 +191,11 @@ export class Following {
       this.waiting.delete(node!);
       for (const gathered of all) this.goOn(gathered);
     }
+  }
+
+  /** What is around exchanges for messages in a form. */
+  private meeting({ key, wrapped }: Form): Surroundings {
+    return this.around.meeting(arrivalOf(this.space.type, key ?? this.template, wrapped === true));
   }
 
   private some(flow: Flow): Diagram {
@@ -420,7 +428,7 @@ export class Following {
     const work: { node: ExchangeNode; set: Diagram }[] = [{ node: exchange, set: all }];
     for (const { node, set } of work) {
       this.passes(node.id, this.within(flow, set));
-      const ways = onward(this.around, node, { set, form }, this.domain);
+      const ways = onward(this.meeting(form), node, { set, form }, this.domain);
       const through = new Map<string, Diagram[]>();
       for (const { edge, messages } of ways)
         if (messages) {

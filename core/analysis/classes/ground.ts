@@ -4,7 +4,7 @@
  */
 import type { Edge, GraphNode, SpreadNode } from '../../brokers/terms.ts';
 import type { Ask as AskFact, Tables } from '../../incremental/asking.ts';
-import { Question } from '../../incremental/memory.ts';
+import { Question, sameItems } from '../../incremental/memory.ts';
 import { ENTRIES, type Thing } from '../../language/thing.ts';
 import { deal } from '../../routing/choose.ts';
 import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
@@ -15,6 +15,8 @@ import { instancesOf } from '../../routing/walk.ts';
 import { brokenLinks } from '../../routing/ways.ts';
 import { lookUp } from '../../topology/address.ts';
 import type { MessageType } from '../../topology/messages.ts';
+import { waysMet } from './met.ts';
+import type { Arrival } from './variety.ts';
 import { tenantOf as ownerOf } from '../../topology/owner.ts';
 
 /** Whether something is allowed, whatever the key; and the patterns of keys for which it is or is not. */
@@ -41,6 +43,8 @@ export interface Ground extends Surroundings {
   broken(store: string): boolean;
   /** @returns the members of a spread of which each may come up for a publisher; undefined where none does */
   members(spread: SpreadNode, publisher: Thing | undefined): readonly Edge[] | undefined;
+  /** @returns the same surroundings, of an exchange's bindings only those that let some messages of an arrival through */
+  meeting(arrival: Arrival): Surroundings;
   readonly order: GatheringOrder;
 }
 
@@ -83,8 +87,16 @@ function mayIn(
 /** @returns what can be asked of a graph */
 export function groundOf(graph: RoutingGraph): Ground {
   const { topology } = graph;
+  const around = surroundingsOf(graph);
   return {
-    ...surroundingsOf(graph),
+    ...around,
+    meeting: (arrival) => ({
+      node: around.node,
+      out: (id) => {
+        const out = around.out(id);
+        return around.node(id)?.role === 'exchange' ? waysMet(out, arrival) : out;
+      },
+    }),
     type: (id) => topology.messages.get(id),
     entry: (address) => entryIn(graph, address),
     mqttEntry: (broker) => mqttEntry(topology, broker),
@@ -106,12 +118,16 @@ function entryIn({ topology }: RoutingGraph, address: string): string | undefine
 
 /** Kinds of facts, for who asks them one by one. */
 export type GroundFact =
-  'type' | 'node' | 'out' | 'entry' | 'mqtt' | 'tenant' | 'may' | 'instances' | 'broken' | 'members';
+  'type' | 'node' | 'out' | 'met' | 'entry' | 'mqtt' | 'tenant' | 'may' | 'instances' | 'broken' | 'members';
 
 /** What was asked about, by the text that stands for it. */
 export class Questions {
   readonly asks = new Map<string, { readonly ask: Ask; readonly tenant?: string; readonly key?: string }>();
   readonly things = new Map<string, Thing>();
+  readonly met = new Map<
+    string,
+    { readonly at: string; readonly arrival: Arrival; last?: readonly Edge[] }
+  >();
   readonly spreads = new Map<string, { readonly spread: string; readonly publisher: Thing | undefined }>();
 
   private readonly answers = new Map<string, May>();
@@ -125,9 +141,11 @@ export class Questions {
 
   /** How many are noted. */
   get size(): number {
-    return this.asks.size + this.things.size + this.spreads.size + this.answers.size;
+    return this.asks.size + this.things.size + this.met.size + this.spreads.size + this.answers.size;
   }
 }
+
+const NO_WAYS: readonly Edge[] = [];
 
 type Answering = (about: unknown) => unknown;
 /** While what answers is the same function, so are all its answers. */
@@ -149,6 +167,12 @@ export function groundFacts(graph: RoutingGraph, questions: Questions): Tables<G
     type: topology.messages,
     node: graph.nodes,
     out: graph.out,
+    met: (about) => {
+      const asked = questions.met.get(about as string)!;
+      const met = waysMet(graph.out.get(asked.at) ?? NO_WAYS, asked.arrival);
+      // other bindings of the exchange may have changed
+      return (asked.last = asked.last && sameItems(asked.last, met) ? asked.last : met);
+    },
     entry: memory.latest(ENTRIES_NAMED, [names], () => (about) => entryIn(graph, about as string)),
     mqtt: memory.latest(
       MQTT,
@@ -187,9 +211,25 @@ export function askedGround(graph: RoutingGraph, ask: AskFact<GroundFact>, quest
     questions.things.set(of.id, of);
     return ask('tenant', of.id) as string | undefined;
   };
+  const node = (id: string) => ask('node', id) as GraphNode | undefined;
   return {
-    node: (id) => ask('node', id) as GraphNode | undefined,
+    node,
     out,
+    meeting: (arrival) => {
+      const { type, key, wrapped } = arrival;
+      const form = `${wrapped ? 'w' : 'p'}${told(type.id)}${told(key)}`;
+      return {
+        node,
+        out: (at) => {
+          if (node(at)?.role !== 'exchange') return out(at);
+          const id = `${form}${at}`;
+          const known = questions.met.get(id);
+          if (known?.arrival !== arrival)
+            questions.met.set(id, { at, arrival, ...(known?.last ? { last: known.last } : {}) });
+          return ask('met', id) as readonly Edge[];
+        },
+      };
+    },
     type: (id) => ask('type', id) as MessageType | undefined,
     entry: (address) => ask('entry', address) as string | undefined,
     mqttEntry: (broker) => ask('mqtt', broker) as string,

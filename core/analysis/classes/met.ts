@@ -25,6 +25,25 @@ export const metBy = (out: readonly Edge[], arrival: Arrival): Met[] =>
     return verdict.some ? [{ edge, verdict }] : [];
   });
 
+const metLists = remembered((_: readonly Edge[]) => new Map<Arrival, readonly Edge[]>());
+
+/** So many arrivals are remembered of the ways of one node: types that are edited come again and again as others. */
+const MOST_ARRIVALS = 2_000;
+
+/** @returns of the ways of an exchange the bindings that let some messages through, and all that are no bindings: one list for the same */
+export function waysMet(out: readonly Edge[], arrival: Arrival): readonly Edge[] {
+  const known = metLists(out);
+  let list = known.get(arrival);
+  if (!list) {
+    list = candidatesOf(out, arrival).filter(
+      (edge) => edge.kind !== 'binding' || verdictAt(edge, arrival).some,
+    );
+    if (known.size >= MOST_ARRIVALS) known.clear();
+    known.set(arrival, list);
+  }
+  return list;
+}
+
 /** @returns the ways that let some of the messages through, and perhaps others, in the order of the text */
 export function candidatesOf(out: readonly Edge[], arrival: Arrival): readonly Edge[] {
   if (out.length < FEW) return out;

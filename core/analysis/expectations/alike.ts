@@ -37,7 +37,7 @@ export function allSent(around: Ground, ways: readonly Edge[], promise: Promised
   const [template, other] = new Set(ways.map((way) => templateOf(way, type)));
   if (other !== undefined) return { why: 'its keys are made in two ways' };
   try {
-    const conditions = ways.flatMap((way) => [...conditionsBehind(around, way)]);
+    const conditions = ways.flatMap((way) => [...conditionsBehind(around, way, type)]);
     askWhatDecides(around, ways);
     const space = new Space(type, template!, conditions);
     const lists = new Lists(space);
