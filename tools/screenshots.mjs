@@ -32,6 +32,12 @@ const PICTURES = [
     path: `${T}/trace?type=sailing-departed&sel=queue:mainland/to-islet`,
     wait: '[data-testid=why-not]',
   },
+  {
+    name: 'coverage',
+    path: `${T}/coverage?type=closure-announced`,
+    wait: '[data-testid=class]',
+    before: tellApart,
+  },
   { name: 'findings', path: `${T}/findings`, wait: '[data-testid=diff]' },
   { name: 'expectations', path: `${T}/expectations`, wait: '[data-testid=proof]' },
   { name: 'access', path: `${T}/access?broker=shore`, wait: '[data-testid=cell]', before: pickMissing },
@@ -68,6 +74,14 @@ async function beginSome(page) {
 async function pickRows(page) {
   for (const row of [3, 4, 5]) await page.click(`tbody tr:nth-child(${row}) input[type=checkbox]`);
   await page.waitForSelector('.many');
+}
+
+/** Picks two classes, so that what tells them apart is seen. */
+async function tellApart(page) {
+  for (const row of [2, 3])
+    await page.click(`[data-testid=publish]:nth-of-type(2) tr:nth-child(${row}) .el-checkbox`);
+  await page.waitForSelector('[data-testid=apart] table');
+  await page.waitForFunction(() => document.getAnimations().length === 0);
 }
 
 /** Binds an exchange by the form. */
@@ -132,6 +146,9 @@ async function compare(page) {
   // the list may still be unfolding
   await option.evaluate((each) => each.click());
   await page.waitForSelector('.node.added');
+  const change = await page.waitForSelector('[data-testid=messages-change]');
+  await change.click();
+  await page.waitForSelector('.edge.passed');
   // the picture is drawn anew for the room that the list of changes leaves it
   await page.waitForFunction(() => /scale\(1\)/.test(document.querySelector('.sheet').style.transform));
 }
