@@ -223,6 +223,12 @@ brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: {
     expect(classes).toBeNull();
     expect(reached.map(({ at }) => at)).toEqual(expect.arrayContaining(['m/s0', 'm/s19', 'm/in']));
     expect(run(['classes', path]).stdout).toContain('    held at m/s7\n');
+    // what can be compared is, and it is said of what cannot
+    expect(run(['compare', path, path])).toMatchObject({
+      status: 2,
+      stdout: '',
+      stderr: expect.stringContaining('note from one: cannot be compared'),
+    });
   });
 
   test('what stores give up is followed on request', () => {

@@ -324,14 +324,14 @@ export class Following {
       }
       flow = this.allowed(node, ask, flow);
       if (closed?.outcome !== 'refused') this.passes(node.id, flow);
-      if (closed) return this.end(address, closed.outcome, flow);
+      if (closed) return this.end(address, closed.outcome, flow, node.id);
       if (!standsFor) return this.enter(node, flow, mandatory, travelled);
       if (node.role === 'spread') return this.share(node, flow, sender, mandatory, travelled, seen);
       const set = this.some(flow);
       const way = onward(this.around, node, { set, form: flow.form }, this.domain, sender)[0]!;
       if (way.ask) {
         const may = this.permission(way.ask, flow.form);
-        this.end(address, 'waiting', this.without(flow, may));
+        this.end(address, 'waiting', this.without(flow, may), node.id);
         flow = this.within(flow, may);
       }
       this.carries(way.edge, way.latency, flow);

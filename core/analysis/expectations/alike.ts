@@ -25,6 +25,9 @@ export type AllSent =
   /** Why they are not told apart. */
   | { readonly why: string };
 
+/** More classes than this are not tried one by one at every change. */
+const MOST_ALIKE = 2_000;
+
 /** What an expectation asks about messages that were followed. */
 export type Promised = Pick<ExpectationDecl, 'reaches' | 'only' | 'never' | 'copies' | 'within'>;
 
@@ -47,6 +50,8 @@ export function allSent(around: Ground, ways: readonly Edge[], promise: Promised
       return new Asked(around, space, promise, `${i}`).of(fates, watched);
     });
     const found = told(space, lists.together(parts.map(({ id, of }) => lists.of(id, of))));
+    if (found.length > MOST_ALIKE)
+      return { why: `they differ in more than ${MOST_ALIKE} ways that matter to it` };
     return { total: space.total, alike: found };
   } catch (error) {
     if (!(error instanceof TooManyClasses)) throw error;
@@ -96,47 +101,83 @@ class Asked {
     const { promise } = this;
     const stays = fates.filter(({ outcome }) => STAYS.has(outcome));
     // whose turn it is hangs on what came before: then everything on the way is told apart
-    const dealt = fates.some((fate) => fate.dealt !== undefined);
-    const names = [...this.reached, ...this.never];
-    const asked = (fate: Fate) => dealt || names.some((name) => this.mayRestAt(fate, name));
-    const about = stays.filter(asked);
-    const parts = about.flatMap((fate) => this.rests(fate, watched));
-    if (promise.only?.value) {
-      const others = stays.filter((fate) => !asked(fate)).map(({ copies }) => this.some(copies));
-      parts.push(this.part('other', this.union(others)));
+    if (fates.some(({ dealt }) => dealt !== undefined)) return this.everything(stays, watched);
+    const parts = [...this.reached, ...this.never].map((name) =>
+      this.part(`at ${name}`, this.union(stays.map((fate) => this.restingAt(fate, name, watched)))),
+    );
+    if (promise.only?.value)
+      parts.push(this.part('other', this.union(stays.map((fate) => this.elsewhere(fate, watched)))));
+    // one number for all of them
+    if (promise.copies) for (const { copies } of stays) parts.push({ id: 'copies', of: copies });
+    if (promise.within) parts.push(...this.carried(watched));
+    for (const name of this.never) {
+      const passed = [...watched.passed]
+        .filter(([id]) => this.isPassed(id, name))
+        .flatMap(([, sets]) => sets);
+      parts.push(this.part(`passed ${name}`, this.union(passed)));
     }
-    if (promise.copies) parts.push(...this.copies(stays, dealt));
-    if (promise.within)
-      for (const [edge, { parts: sets }] of watched.carried)
-        parts.push(this.part(`carried ${edge}`, this.union(sets)));
-    for (const [id, sets] of watched.passed)
-      if (dealt || this.never.some((name) => this.isPassed(id, name)))
-        parts.push(this.part(`passed ${id}`, this.union(sets)));
     return parts;
+  }
+
+  private everything(stays: readonly Fate[], watched: Watched): Part[] {
+    return [
+      ...stays.flatMap(({ at, outcome, dealt, copies, node }) => [
+        this.part(`${outcome} ${at} ${dealt ?? ''}`, copies),
+        ...[...(watched.taken.get(node ?? '') ?? [])].map(([taker, sets]) =>
+          this.part(`${taker} takes ${at}`, this.union(sets)),
+        ),
+      ]),
+      ...this.carried(watched),
+      ...[...watched.passed].map(([id, sets]) => this.part(`passed ${id}`, this.union(sets))),
+    ];
+  }
+
+  private carried({ carried }: Watched): Part[] {
+    return [...carried].map(([edge, { parts }]) => this.part(`carried ${edge}`, this.union(parts)));
+  }
+
+  /** The messages of which copies rest in a store, or are taken there, so that they are where a name says. */
+  private restingAt({ node = '', outcome, copies }: Fate, name: string, { taken }: Watched): Diagram {
+    const { diagrams } = this.space;
+    const store = this.thingAt(node);
+    if (!store) return diagrams.no;
+    const rest = this.some(copies);
+    const takenBy = (takes: (id: string) => boolean) => {
+      const sets = [...(taken.get(node) ?? [])].filter(([taker]) => takes(taker)).flatMap(([, own]) => own);
+      return diagrams.apply(diagrams.and, rest, this.union(sets));
+    };
+    const [, kind, id] = /^(app|tenant|broker|link):(.+)$/s.exec(name) ?? [];
+    switch (kind) {
+      case 'app':
+        return takenBy((taker) => taker === name);
+      case 'link':
+        // what waits for a link in its queue is told as taken by the first that there is
+        return outcome === 'waiting' &&
+          this.around.out(node).find((each) => each.kind === 'link')?.link?.thing.id === name
+          ? rest
+          : diagrams.no;
+      case 'tenant':
+        if (this.around.tenant(store) === id) return rest;
+        return takenBy(
+          (taker) =>
+            taker.startsWith('app:') && this.around.tenant(thing('app', taker.slice('app:'.length))) === id,
+        );
+      case 'broker':
+        return store.broker === id ? rest : diagrams.no;
+      default:
+        return covers(name, store) ? rest : diagrams.no;
+    }
+  }
+
+  /** The messages of which copies rest where they were not to. */
+  private elsewhere(fate: Fate, watched: Watched): Diagram {
+    const { diagrams } = this.space;
+    const wanted = this.union(this.reached.map((name) => this.restingAt(fate, name, watched)));
+    return diagrams.apply(diagrams.without, this.some(fate.copies), wanted);
   }
 
   private part(id: string, of: Diagram): Part {
     return { id: `${this.way} ${id}`, of };
-  }
-
-  /** That copies rest somewhere, and who takes them. */
-  private rests({ at, outcome, dealt, copies, node }: Fate, { taken }: Watched): Part[] {
-    const id = `${outcome} ${at} ${dealt ?? ''}`;
-    return [
-      this.part(id, this.some(copies)),
-      ...[...(taken.get(node ?? '') ?? [])].map(([taker, sets]) =>
-        this.part(`${taker} takes ${at}`, this.union(sets)),
-      ),
-    ];
-  }
-
-  private copies(stays: readonly Fate[], dealt: boolean): Part[] {
-    if (dealt)
-      return stays.map((fate) =>
-        this.part(`copies ${fate.outcome} ${fate.at} ${fate.dealt ?? ''}`, fate.copies),
-      );
-    // one number for all of them
-    return stays.map((fate) => ({ id: 'copies', of: fate.copies }));
   }
 
   private some(copies: Diagram): Diagram {
@@ -147,32 +188,6 @@ class Asked {
   private union(sets: readonly Diagram[]): Diagram {
     const { diagrams } = this.space;
     return diagrams.all(diagrams.or, sets, diagrams.no);
-  }
-
-  /** Whether copies that rest in a store may be where a name says, whoever takes them. */
-  private mayRestAt({ node }: Fate, name: string): boolean {
-    const store = this.thingAt(node ?? '');
-    if (!store) return false;
-    const [, kind, id] = /^(app|tenant|broker|link):(.+)$/s.exec(name) ?? [];
-    const takers = () =>
-      this.around.out(store.id).flatMap(({ kind: way, to, link }) => {
-        if (way === 'link') return [link!.thing];
-        const taker = way === 'take' ? this.thingAt(to) : undefined;
-        return taker ? [taker] : [];
-      });
-    switch (kind) {
-      case 'app':
-      case 'link':
-        return takers().some((taker) => taker.id === name);
-      case 'tenant':
-        return [store, ...takers().filter((taker) => taker.kind === 'app')].some(
-          (each) => this.around.tenant(each) === id,
-        );
-      case 'broker':
-        return store.broker === id;
-      default:
-        return covers(name, store);
-    }
   }
 
   private isPassed(node: string, name: string): boolean {

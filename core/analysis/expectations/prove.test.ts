@@ -145,6 +145,11 @@ test(`${CASES} topologies: what is proved holds for every message, and what is n
       'app:two',
       'app:three',
       'tenant:guest',
+      'm/*',
+      'm/nick',
+      's/far',
+      'link:up',
+      'broker:i',
     ];
     const through = [...names, 'm/x', 's/t', 'm/y', 'broker:s', 'broker:m', 'i/z', 'link:up', 'm/nick'];
     for (const link of Object.values(model.links ?? {}))
