@@ -91,3 +91,56 @@ test('what is named anew at every key does not pile up', () => {
   }
   expect(asking.size).toBeLessThan(200);
 });
+
+test('of subjects of one kind, what was found stands by each, and what is asked of the same function is not asked again', () => {
+  const asking = new Asking<Kind, string>();
+  let worked = 0;
+  const whole = (about: unknown) => {
+    worked++;
+    return String(about).length;
+  };
+  const looked: string[] = [];
+  const find = (subjects: ReadonlyMap<string, number>, sizes: (about: unknown) => unknown) =>
+    asking.find(
+      { name: new Map(), size: new Map(), whole: sizes },
+      'thing',
+      subjects,
+      (subject: number, id) => {
+        looked.push(id);
+        return `${id} ${subject} ${String(asking.ask('whole', id))}`;
+      },
+    );
+  expect([
+    ...find(
+      new Map([
+        ['b', 2],
+        ['aa', 1],
+      ]),
+      whole,
+    ),
+  ]).toEqual([
+    ['b', 'b 2 1'],
+    ['aa', 'aa 1 2'],
+  ]);
+  // in the order they have now; of the same function no answer is worked out again
+  expect([
+    ...find(
+      new Map([
+        ['aa', 1],
+        ['b', 2],
+        ['c', 3],
+      ]),
+      whole,
+    ).keys(),
+  ]).toEqual(['aa', 'b', 'c']);
+  expect([looked, worked]).toEqual([['b', 'aa', 'c'], 3]);
+  // another function is asked, and only who got another answer looks again
+  find(
+    new Map([
+      ['aa', 1],
+      ['b', 2],
+    ]),
+    (about) => (about === 'b' ? 9 : String(about).length),
+  );
+  expect(looked).toEqual(['b', 'aa', 'c', 'b']);
+});

@@ -1,4 +1,4 @@
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
+import { computed, onScopeDispose, ref, shallowRef, watch } from 'vue';
 import { useWorkspace } from './workspace.ts';
 
 /** What is worked out in pieces. */
@@ -30,7 +30,7 @@ export function useTold<T extends InPieces>(ask: () => Promise<T>, when: () => u
     }
   }
   watch([() => workspace.analysis, when], () => (when() ? void goOn() : undefined), { immediate: true });
-  onBeforeUnmount(() => turn++);
+  onScopeDispose(() => turn++);
   return {
     so,
     stopped,
