@@ -6,7 +6,7 @@ import type { Run } from '../base/diagram.ts';
 import { compare, evaluate, termValue } from './evaluate.ts';
 import { message } from './message.ts';
 import { type Attribute, FLIPPED, type Predicate, type Relation, type Term } from './predicate.ts';
-import { type TextPattern, textsOf } from './texts.ts';
+import { type TextPattern, meets, textsOf } from './texts.ts';
 
 export type Schema = Readonly<Record<string, unknown>>;
 
@@ -22,6 +22,8 @@ export interface Cell {
   readonly between?: readonly [number, number];
   /** A text that nobody asks for itself. */
   readonly other?: true;
+  /** Of texts, the patterns asked for that they meet. */
+  readonly meets?: readonly TextPattern[];
 }
 
 export interface Cells {
@@ -321,12 +323,19 @@ function roundBetween(from: number, to: number): number {
 }
 
 function textual({ texts, patterns, whole }: Asked): Found {
-  const cells: Cell[] = [...texts].map((value) => ({ value, size: 1n }));
   const others = textsOf([...patterns.values()], texts);
   const rest = others ?? ['x'];
+  const met = (value: unknown) =>
+    patterns.size && typeof value === 'string'
+      ? { meets: [...patterns.values()].filter((each) => meets(each, value)) }
+      : {};
+  const cells: Cell[] = [...texts].map((value) => ({ value, size: 1n, ...met(value) }));
   // where only the empty text does something, it is asked for as much as one that is said
   for (const value of rest)
-    cells.push(value === '' ? { value, size: 1n } : { value, size: undefined, other: true });
+    cells.push({
+      ...(value === '' ? { value, size: 1n } : { value, size: undefined, other: true }),
+      ...met(value),
+    });
   return {
     cells,
     ...(others ? {} : { loose: 'too many patterns meet in it' }),

@@ -45,6 +45,14 @@ function step(units: readonly Unit[], at: readonly number[], letter: string): nu
   return close(units, next);
 }
 
+/** @returns whether a text is as a pattern asks */
+export function meets(pattern: TextPattern, text: string): boolean {
+  const units = unitsOf(pattern);
+  let at = close(units, [0]);
+  for (const letter of text) at = step(units, at, letter);
+  return at.includes(units.length);
+}
+
 /**
  * @param said texts that are asked for themselves, and stand for themselves alone
  * @returns one text for each way in which others can meet some of the patterns and miss the rest, the shortest first;

@@ -2,6 +2,7 @@
 import type { Diagram } from '../../base/diagram.ts';
 import { ABSENT, type Cell } from '../../conditions/cells.ts';
 import type { Message } from '../../conditions/message.ts';
+import type { TextPattern } from '../../conditions/texts.ts';
 import type { Space } from './space.ts';
 
 /** A node with the ways that lead to it. */
@@ -210,6 +211,8 @@ function testIn({ variables }: Space, variable: number, cells: readonly number[]
   if (place === 'unknown') return `“${name}” is ${['true', 'false', 'unknown'][cells[0]!]}`;
   const called = place === 'word' || place === 'words' ? `{${name}}` : name;
   const firm = (list: readonly number[]) => list.every((i) => !all.cells[i]!.other);
+  const pattern = patternIn(called, all.cells, cells);
+  if (pattern) return pattern;
   // what is shorter to say: what it is, or what it is not; and “any other” says nothing without the others
   if (cells.length > all.cells.length / 2 || !firm(cells)) {
     const within = new Set(cells);
@@ -223,6 +226,38 @@ function testIn({ variables }: Space, variable: number, cells: readonly number[]
       return `${called} is not ${named(isNot)}`;
   }
   return `${called} is ${named(namesOf(all.cells, cells))}`;
+}
+
+/** What a pattern asks of texts, and what texts do that are not as it asks. */
+function patternWords(pattern: TextPattern): readonly [holds: string, fails: string] {
+  const [first, second] = pattern;
+  const many = (part: TextPattern[number] | undefined) => typeof part === 'object' && part.any === 'many';
+  if (pattern.length === 2 && typeof first === 'string' && many(second))
+    return [`begins with ${first}`, `does not begin with ${first}`];
+  if (pattern.length === 2 && typeof second === 'string' && many(first))
+    return [`ends with ${second}`, `does not end with ${second}`];
+  const shown = pattern
+    .map((part) => (typeof part === 'string' ? part : part.any === 'one' ? '_' : '%'))
+    .join('');
+  return [`is like “${shown}”`, `is not like “${shown}”`];
+}
+
+/** Cells of texts as those that one pattern asks for, or as all others; undefined where no pattern says it. */
+function patternIn(called: string, all: readonly Cell[], cells: readonly number[]): string | undefined {
+  const patterns = new Set(all.flatMap(({ meets }) => meets ?? []));
+  const chosen = new Set(cells);
+  const missing = cells.some((i) => all[i]!.value === ABSENT);
+  for (const pattern of patterns) {
+    const [holds, fails] = patternWords(pattern);
+    const meeting = all.flatMap(({ meets }, i) => (meets?.includes(pattern) ? [i] : []));
+    if (meeting.length === chosen.size && meeting.every((i) => chosen.has(i))) return `${called} ${holds}`;
+    const others = all.flatMap(({ value, meets }, i) =>
+      meets?.includes(pattern) || (value === ABSENT && !missing) ? [] : [i],
+    );
+    if (others.length === chosen.size && others.every((i) => chosen.has(i)))
+      return `${called} ${missing ? 'is missing or ' : ''}${fails}`;
+  }
+  return undefined;
 }
 
 /** Cells as one names them, numbers that follow each other as ranges. */
@@ -273,10 +308,9 @@ function wholeIn({ between, size }: Cell): readonly [least: number, most: number
   return [between[0] + 1, between[1] - 1];
 }
 
-function valueName({ value, other }: Cell): string {
+function valueName({ value, other, meets }: Cell): string {
   if (value === ABSENT) return 'missing';
-  if (other)
-    return value === '' || /^(.)\1*$/u.test(String(value)) ? 'any other' : `such as “${String(value)}”`;
+  if (other) return meets?.length ? `such as “${String(value)}”` : 'any other';
   if (Array.isArray(value)) return value.length ? `such as “${value.join('.')}”` : 'no words';
   return typeof value === 'string' ? value || 'empty' : JSON.stringify(value);
 }
