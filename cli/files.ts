@@ -1,4 +1,5 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
+import { readZip } from '@vondle/core/formats/zip';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { readTopology, type Topology } from '@vondle/core/topology';
@@ -46,17 +47,42 @@ export function documentsIn(folder: string, most: number): string[] {
   return found;
 }
 
+const ZIP = /\.zip$/i;
+/** A zip file that is larger holds no topology. */
+const LARGEST_ZIP = 64 * 1024 * 1024;
+
+/** @returns the documents in a zip file, called by its path and theirs. @throws CouldNotRun */
+function zipped(path: string): TextDocument[] {
+  let bytes: Uint8Array;
+  try {
+    if (statSync(path).size > LARGEST_ZIP) throw new Error('it is larger than 64 MiB');
+    bytes = readFileSync(path);
+  } catch (error) {
+    throw new CouldNotRun(`cannot read ${path}: ${(error as Error).message}`);
+  }
+  const read = readZip(bytes);
+  if (!read.ok) throw new CouldNotRun(`${path}: ${read.message}`);
+  return read.documents.map(({ name, text }) => ({ name: `${path}/${name}`, text }));
+}
+
+/** @throws CouldNotRun where a path is a zip file, which nothing is written into */
+export function writable(paths: readonly string[]): void {
+  const zip = paths.find((path) => ZIP.test(path));
+  if (zip !== undefined) throw new CouldNotRun(`nothing is written into ${zip}: unpack it first`);
+}
+
 /**
- * Reads the documents at some paths, folders through and through.
+ * Reads the documents at some paths, folders through and through, and zip files that are named.
  * @throws CouldNotRun when a path is missing, cannot be read, or holds no documents
  */
 export function readDocuments(paths: readonly string[]): TextDocument[] {
   const names = [...new Set(paths.flatMap((path) => [...filesAt(path)]))];
   if (names.length === 0)
     throw new CouldNotRun(`there are no .yaml, .yml or .json documents in ${paths.join(', ')}`);
-  return names.map((name) => {
+  return names.flatMap((name) => {
+    if (ZIP.test(name)) return zipped(name);
     try {
-      return { name, text: readFileSync(name, 'utf8') };
+      return [{ name, text: readFileSync(name, 'utf8') }];
     } catch (error) {
       throw new CouldNotRun(`cannot read ${name}: ${(error as Error).message}`);
     }

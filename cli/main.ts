@@ -39,7 +39,7 @@ program
   .description(
     'check topology documents and try their expectations; exit 0 clean, 1 findings, 2 could not run',
   )
-  .argument('<path...>', 'documents, or folders of them')
+  .argument('<path...>', 'documents, or folders or zips of them')
   .addOption(
     new Option('-f, --format <format>', 'how to print')
       .choices(['text', 'json', 'sarif', 'junit'])
@@ -57,7 +57,7 @@ const REASONS = ['expired', 'rejected', 'overflow', 'too-many-deliveries'];
 program
   .command('trace')
   .description('trace messages, one JSON object a line, and print where each goes')
-  .argument('<path...>', 'documents, or folders of them')
+  .argument('<path...>', 'documents, or folders or zips of them')
   .requiredOption('-m, --messages <file>', 'the messages, one JSON object a line; - for standard input')
   .addOption(
     new Option(
@@ -79,7 +79,7 @@ program
 program
   .command('fanout')
   .description('print the routing graph')
-  .argument('<path...>', 'documents, or folders of them')
+  .argument('<path...>', 'documents, or folders or zips of them')
   .addOption(
     new Option('-f, --format <format>', 'how to print').choices(['json', 'dot', 'graphml']).default('json'),
   )
@@ -90,7 +90,7 @@ program
 program
   .command('classes')
   .description('all messages of each publish, by what becomes of them: every message is in exactly one class')
-  .argument('<path...>', 'documents, or folders of them')
+  .argument('<path...>', 'documents, or folders or zips of them')
   .option('-m, --message <type>', 'only messages of this type')
   .option('--from <app>', 'only what this app publishes')
   .addOption(
@@ -112,7 +112,7 @@ program
 program
   .command('compare')
   .description('the messages that go elsewhere in one topology than in another; exit 1 where some do')
-  .argument('<before>', 'a document, or a folder of them')
+  .argument('<before>', 'a document, or a folder or zip of them')
   .argument('<after>', 'another')
   .addOption(
     new Option('-f, --format <format>', 'how to print').choices(['text', 'json', 'markdown']).default('text'),

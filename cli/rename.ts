@@ -1,6 +1,6 @@
 import { rename as renameThing } from '@vondle/core/change';
 import { declarationsIn, addressOf, type Thing, type Topology } from '@vondle/core/topology';
-import { CouldNotRun, topologyAt } from './files.ts';
+import { CouldNotRun, topologyAt, writable } from './files.ts';
 import { writeOrShow } from './write.ts';
 
 /** `vondle rename`: gives a thing another name, and everything that names it; exit 1 where that is refused. */
@@ -11,6 +11,7 @@ export function rename(
   const paths = words.slice(0, -2);
   const [address, name] = words.slice(-2) as [string, string];
   if (paths.length === 0) throw new CouldNotRun('rename takes documents, an address, and a new name');
+  writable(paths);
   const topology = topologyAt(paths, environment);
   const edited = renameThing(topology, thingAt(topology, address), name);
   if (!edited.ok) {

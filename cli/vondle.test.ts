@@ -1,8 +1,9 @@
 /** The command as a user runs it: a process, its output and its exit code. */
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { writeZip } from '@vondle/core/formats/zip';
 
 const ROOT = join(__dirname, '..');
 const run = (args: string[], input = '') =>
@@ -229,6 +230,26 @@ brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: {
       stdout: '',
       stderr: expect.stringContaining('note from one: cannot be compared'),
     });
+  });
+
+  test('a zip is as good as the folder it was made of, and nothing is written into one', () => {
+    const path = join(folder, 'draft.zip');
+    const documents = readdirSync(join(ROOT, 'demo/draft')).map((name) => ({
+      name: `topology/${name}`,
+      text: readFileSync(join(ROOT, 'demo/draft', name), 'utf8'),
+    }));
+    writeFileSync(path, writeZip(documents));
+    expect(run(['compare', 'demo/draft', path])).toMatchObject({
+      status: 0,
+      stdout: 'No message goes elsewhere.\n',
+    });
+    expect(run(['check', path]).stdout).toContain(`${path}/shore.yaml:`);
+    expect(run(['mend', path])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('unpack it first'),
+    });
+    writeFileSync(path, 'no zip at all');
+    expect(run(['check', path])).toMatchObject({ status: 2, stderr: expect.stringContaining('no zip file') });
   });
 
   test('what stores give up is followed on request', () => {

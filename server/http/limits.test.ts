@@ -169,6 +169,41 @@ describe('threads', () => {
     }
   });
 
+  test('telling all messages ends when its time is over, and says so after what was told', async () => {
+    const small = await harness({ work: { long: { deadlineMs: 2500 } } });
+    try {
+      await small.topology('harbour', { mara: 'architect' });
+      const ask = await small.as('mara');
+      const each = (n: number, make: (i: number) => string) =>
+        Array.from({ length: n }, (_, i) => make(i)).join(', ');
+      // one publish is told at once, and then come many that meet everything
+      const text = `messages: { ${each(900, (i) => `m${i}: { key: "a.{x}.{y}" }`)} }
+apps: { desk: { publishes: [${each(900, (i) => `{ message: m${i}, to: m/in }`)}] } }
+brokers: { m: { kind: amqp, access: open, exchanges: { in: { type: topic } }, queues: { ${each(20, (i) => `q${i}: {}`)} }, bindings: [${each(3000, (i) => `{ from: in, to: q${i % 20}, key: "a.k${i}.#" }`)}] } }
+`;
+      await ask('PUT', '/topologies/harbour/draft', {
+        version: (await ask('GET', '/topologies/harbour')).data.draft.version,
+        documents: [named('a.yaml', text)],
+      });
+      const { status, data } = await ask('GET', '/topologies/harbour/classes');
+      // where not even the first piece was told in time, that is the whole answer
+      const last = Array.isArray(data) ? data.at(-1) : { problem: data.title, detail: data.detail };
+      expect([200, 422]).toContain(status);
+      expect(last).toMatchObject({
+        problem: 'Too much to work out',
+        detail: expect.stringContaining('longer than'),
+      });
+      // and the next one is served
+      await ask('PUT', '/topologies/harbour/draft', {
+        version: (await ask('GET', '/topologies/harbour')).data.draft.version,
+        documents: [],
+      });
+      expect((await ask('GET', '/topologies/harbour/classes')).data).toEqual([{ told: 0, of: 0 }]);
+    } finally {
+      await small.close();
+    }
+  });
+
   test('what nests without end is refused, and the next request is served', async () => {
     const deep = `{"version":1,"documents":${'['.repeat(3_000_000)}${']'.repeat(3_000_000)}}`;
     const answer = await mara('PUT', '/topologies/harbour/draft', deep);

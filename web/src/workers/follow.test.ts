@@ -1,5 +1,7 @@
 import { message } from '@vondle/core/conditions';
-import { follow } from './follow.ts';
+import { buildGraph } from '@vondle/core/routing';
+import { readTopology } from '@vondle/core/topology';
+import { follow, litBefore } from './follow.ts';
 import type { HopView } from './views.ts';
 import { Workspace } from './workspace.ts';
 
@@ -40,6 +42,23 @@ test('a way of thousands of hops is told as far as somebody reads it, and lit to
   expect(Object.keys(view.lit.nodes)).toHaveLength(2 * 4000 + 2);
   // it can be sent to the page, which a deeper one could not
   expect(structuredClone(view)).toEqual(view);
+});
+
+test('what a message lit up in another state is told by what is declared there', () => {
+  const text = (more: string, entry: string) => `messages: { note: { key: a.b } }
+apps: { one: { publishes: [{ message: note, to: m/${entry} }] }, log: { consumes: [{ from: m/q }] } }
+brokers: { m: { kind: amqp, access: open, exchanges: { in: { type: topic }, old: { type: fanout } }, queues: { q: {} }, bindings: [${more}] } }
+`;
+  const graphOf = (of: string) => buildGraph(readTopology([{ name: 'a.yaml', text: of }]));
+  const sent = message({ type: 'note', key: 'a.b' });
+  const before = litBefore(graphOf(text('{ from: old, to: q }', 'old')), sent, 'one');
+  expect(Object.keys(before.nodes)).toEqual(['publisher:one', 'exchange:m/old', 'queue:m/q', 'taker:log']);
+  expect(Object.values(before.edges)).toEqual(Array.from({ length: 3 }, () => 'passed'));
+  // by another entry, and refused nowhere: nothing matched
+  const lost = litBefore(graphOf(text('{ from: in, to: q, key: b.# }', 'in')), sent, 'one');
+  expect(lost.ends).toEqual({ 'exchange:m/in': 'lost' });
+  // an app that did not publish it then lit nothing
+  expect(litBefore(graphOf(text('', 'old')), sent, 'two')).toEqual({ nodes: {}, edges: {}, ends: {} });
 });
 
 test('of thousands of ways not taken the first are told, and how many there are', () => {

@@ -53,9 +53,7 @@ onBeforeUnmount(end);
     <template v-if="running">
       <span class="soft" role="status"
         >the server tells
-        {{
-          so ? `${so.told.toLocaleString('en')} of ${so.of.toLocaleString('en')} publishes` : 'them'
-        }}
+        {{ so ? `${so.told.toLocaleString('en')} of ${so.of.toLocaleString('en')} publishes` : 'them' }}
         …</span
       >
       <el-button size="small" @click="end">Stop</el-button>

@@ -54,7 +54,7 @@ async function remove() {
 }
 
 async function exported() {
-  const { writeZip } = await import('./zip.ts');
+  const { writeZip } = await import('@vondle/core/formats/zip');
   saveFile(`${workspace.topology?.slug ?? 'topology'}.zip`, writeZip(workspace.documents));
 }
 
@@ -63,7 +63,7 @@ async function imported(event: Event) {
   const chosen = input.files?.[0];
   input.value = '';
   if (!chosen) return;
-  const { readZip } = await import('./zip.ts');
+  const { readZip } = await import('@vondle/core/formats/zip');
   const read = readZip(new Uint8Array(await chosen.arrayBuffer()));
   if (!read.ok) {
     trouble.value = read.message;

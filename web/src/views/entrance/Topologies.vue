@@ -81,7 +81,7 @@ async function chosen(event: Event, from: 'zip' | 'folder') {
   if (!files.length) return;
   await begin(from, async () => {
     if (from === 'zip') {
-      const { readZip } = await import('../declare/zip.ts');
+      const { readZip } = await import('@vondle/core/formats/zip');
       const read = readZip(new Uint8Array(await files[0]!.arrayBuffer()));
       if (!read.ok) throw new Error(read.message);
       return takeIn(name.value.trim() || files[0]!.name.replace(/\.zip$/i, ''), read.documents);

@@ -1,6 +1,6 @@
 /** A topology's documents as one zip file, and back. */
-import type { TextDocument } from '@vondle/core/base';
 import { strToU8, Unzip, UnzipInflate, zipSync } from 'fflate';
+import type { TextDocument } from '../../base/edits.ts';
 
 /** More text, or more documents, than this in one zip is no topology. */
 const MOST_BYTES = 32 * 1024 * 1024;
@@ -8,10 +8,12 @@ const MOST_DOCUMENTS = 1000;
 /** Entries of any kind that are looked at. */
 const MOST_ENTRIES = 20_000;
 
+/** @returns a zip file of documents */
 export function writeZip(documents: readonly TextDocument[]): Uint8Array {
   return zipSync(Object.fromEntries(documents.map(({ name, text }) => [name, strToU8(text)])));
 }
 
+/** What was read of a zip, or in words why nothing was. */
 export type ReadZip =
   | { readonly ok: true; readonly documents: readonly TextDocument[] }
   | { readonly ok: false; readonly message: string };

@@ -1,5 +1,5 @@
 import { zipSync, strToU8 } from 'fflate';
-import { readZip, writeZip } from './zip.ts';
+import { readZip, writeZip } from './index.ts';
 
 test('what is written is read back', () => {
   const documents = [
