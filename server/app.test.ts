@@ -59,6 +59,7 @@ describe('who may', () => {
       ['PATCH', '/topologies/harbour/draft', { version: 1, names: [], changed: [] }],
       ['GET', '/topologies/harbour/revisions'],
       ['GET', '/topologies/harbour/revisions/1'],
+      ['GET', '/topologies/harbour/revisions/1/glance'],
       ['POST', '/topologies/harbour/revisions', { version: 1, words: 'x' }],
       ['GET', '/topologies/harbour/targets'],
       ['PUT', '/topologies/harbour/targets', {}],
@@ -212,6 +213,31 @@ expectations: [{ name: it comes, given: { message: note }, reaches: m/q }]
     // another draft is another glance
     await mara('PUT', `${at}/draft`, { version: 1, documents: document('vondle: 1\n') });
     expect((await mara('GET', `${at}/glance`)).data).toMatchObject({ version: 2, counts: { brokers: 0 } });
+  });
+
+  test('a revision at a glance, which stays what it was', async () => {
+    const { slug } = (
+      await mara('POST', '/topologies/taken-in?name=Of%20revisions', {
+        version: 0,
+        documents: document(TEXT),
+      })
+    ).data;
+    const at = `/topologies/${slug}`;
+    const version = () => mara('GET', at).then(({ data }) => data.draft.version as number);
+    await mara('POST', `${at}/revisions`, { version: await version(), words: 'The first.' });
+    await mara('PUT', `${at}/draft`, { version: await version(), documents: document('vondle: 1\n') });
+    await mara('POST', `${at}/revisions`, { version: await version(), words: 'All gone.' });
+    expect((await mara('GET', `${at}/revisions/1/glance`)).data).toMatchObject({
+      expectations: { kept: 1, broken: 0 },
+      counts: { brokers: 1, queues: 2, messages: 1, apps: 2 },
+    });
+    expect((await mara('GET', `${at}/revisions/2/glance`)).data).toMatchObject({ counts: { queues: 0 } });
+    expect((await mara('GET', `${at}/revisions/3/glance`)).status).toBe(404);
+    expect((await mara('GET', `${at}/revisions/x/glance`)).status).toBe(404);
+    // one that was not there may come
+    await mara('PUT', `${at}/draft`, { version: await version(), documents: document(TEXT) });
+    await mara('POST', `${at}/revisions`, { version: await version(), words: 'Back again.' });
+    expect((await mara('GET', `${at}/revisions/3/glance`)).data).toMatchObject({ counts: { queues: 2 } });
   });
 
   test('what is very large is not looked through for a list, and says so', async () => {

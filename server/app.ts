@@ -110,7 +110,7 @@ export function createApp(parts: Parts): Hono<Env> {
   const sending = new Budget({ all: 256 * 1024 * 1024, each: 128 * 1024 * 1024 }, 'large drafts being read');
   for (const routes of [
     topologyRoutes(db, work, sending),
-    revisionRoutes(db, sending),
+    revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts.builtIn),
     rolloutRoutes(db, rollouts, changes),
   ]) {

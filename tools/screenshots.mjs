@@ -41,6 +41,7 @@ const PICTURES = [
   { name: 'findings', path: `${T}/findings`, wait: '[data-testid=diff]' },
   { name: 'expectations', path: `${T}/expectations`, wait: '[data-testid=proof]' },
   { name: 'access', path: `${T}/access?broker=shore`, wait: '[data-testid=cell]', before: pickMissing },
+  { name: 'revisions', path: `${T}/revisions`, wait: '[data-testid=messages-then] li' },
   { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose', before: rollOut },
 ];
 

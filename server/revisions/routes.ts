@@ -1,11 +1,13 @@
 import { Hono } from 'hono';
 import { number, object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
-import type { Budget } from '../http/budget.ts';
+import { Budget } from '../http/budget.ts';
 import { body, numberIn } from '../http/input.ts';
 import { jsonList, sentInPieces } from '../http/pieces.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
+import type { Glance } from '../topologies/glance.ts';
+import type { Work } from '../work/pool.ts';
 import { LARGEST_INTEGER } from '../topologies/documents.ts';
 import { moved } from '../topologies/routes.ts';
 import { allowed } from '../topologies/service.ts';
@@ -19,6 +21,9 @@ import {
   revisionsOf,
 } from './store.ts';
 
+/** So many glances at revisions are kept. */
+const MOST_GLANCES = 2000;
+
 const newRevision = object({
   version: number().integer().min(0).max(LARGEST_INTEGER).required(),
   words: string().trim().required('say in a sentence what this revision changes').max(1000),
@@ -28,8 +33,36 @@ const newRevision = object({
  * Immutable revisions of a topology, made from its draft.
  * @param sending what large texts that are being sent count against
  */
-export function revisionRoutes(db: Database, sending: Budget): Hono<Env> {
+export function revisionRoutes(db: Database, work: Work, sending: Budget): Hono<Env> {
+  const looking = new Budget({ all: 32, each: 8 }, 'revisions being looked through');
+  /** What was found of revisions, which never change: those asked for last. */
+  const glances = new Map<string, Promise<Glance | undefined>>();
+  function glance(topologyId: number, number: number): Promise<Glance | undefined> {
+    const id = `${topologyId} ${number}`;
+    const known = glances.get(id);
+    if (known) return known;
+    const found = work.run('glanceRevision', { topologyId, number });
+    glances.set(id, found);
+    // what failed may go through the next time, and what is not there may come
+    const forget = () => glances.get(id) === found && glances.delete(id);
+    found.then((value) => value ?? forget(), forget);
+    const [oldest] = glances.keys();
+    if (glances.size > MOST_GLANCES) glances.delete(oldest!);
+    return found;
+  }
   return new Hono<Env>()
+    .get('/:slug/revisions/:number/glance', async (c) => {
+      const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
+      const number = numberIn(c.req.param('number'));
+      const done = looking.take(`person ${c.get('person').id}`, 1);
+      try {
+        const found = await glance(topology.id, number);
+        if (!found) throw notFound(`revision ${number}`);
+        return c.json(found);
+      } finally {
+        done();
+      }
+    })
     .get('/:slug/revisions', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
       return c.json(await revisionsOf(db, topology.id));

@@ -4,6 +4,7 @@ import { review } from '@vondle/core/analysis';
 import { readTopology } from '@vondle/core/topology';
 import type { GraphNode } from '@vondle/core/routing';
 import type { Database } from '../db/connect.ts';
+import { documentsOf } from '../revisions/store.ts';
 import { draftDocumentsOf, draftSize } from './store.ts';
 
 /** More text than this is not looked through for a list. */
@@ -48,6 +49,16 @@ const LANES: Readonly<Record<GraphNode['role'], number>> = {
 export async function glanceAt(db: Database, topologyId: number): Promise<Glance> {
   const large = (await draftSize(db, topologyId)) > MOST_TEXT;
   return { ...glanceOf(large ? [] : await draftDocumentsOf(db, topologyId)), large };
+}
+
+/** @returns a revision at a glance; undefined where there is none of that number */
+export async function glanceAtRevision(
+  db: Database,
+  topologyId: number,
+  number: number,
+): Promise<Glance | undefined> {
+  const documents = await documentsOf(db, topologyId, number);
+  return documents && glanceOf(documents);
 }
 
 /** @returns documents at a glance, those of a very large topology left out */

@@ -34,6 +34,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   expectProbe: 'thorough',
   declared: 'quick',
   glance: 'aside',
+  glanceRevision: 'aside',
   classes: 'long',
 };
 

@@ -11,7 +11,7 @@ import {
 } from '../rollouts/planning.ts';
 import { readDocuments, type ReadDocuments } from '../topologies/documents.ts';
 import { tellClasses, type AskedClasses } from '../topologies/classes.ts';
-import { glanceAt } from '../topologies/glance.ts';
+import { glanceAt, glanceAtRevision } from '../topologies/glance.ts';
 
 /** What a thread is given once. */
 export interface ThreadSettings {
@@ -55,6 +55,8 @@ export const tasks = (planning: Planning) => ({
   expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
   classes: (input: AskedClasses) => tellClasses(planning.db, input),
+  glanceRevision: ({ topologyId, number }: { topologyId: number; number: number }) =>
+    glanceAtRevision(planning.db, topologyId, number),
   glance: ({ topologyId }: { topologyId: number }) => glanceAt(planning.db, topologyId),
 });
 

@@ -139,6 +139,8 @@ export interface DraftData {
 }
 export interface RevisionEntry {
   number: number;
+  /** The revision that the draft it was made of began from; null for none. */
+  parent: number | null;
   words: string;
   author: string;
   createdAt: string;
@@ -254,6 +256,8 @@ export const api = {
   /** Writes only what changed: all names, and the documents that are not as the server has them. */
   changeDraft: (slug: string, version: number, names: string[], changed: readonly TextDocument[]) =>
     ask<{ version: number }>('PATCH', `${at(slug)}/draft`, { version, names, changed }),
+  revisionGlance: (slug: string, number: number) =>
+    ask<Omit<Glance, 'version'>>('GET', `${at(slug)}/revisions/${number}/glance`),
   revisions: (slug: string) => ask<RevisionEntry[]>('GET', `${at(slug)}/revisions`),
   revision: (slug: string, number: number) =>
     ask<{ documents: TextDocument[] }>('GET', `${at(slug)}/revisions/${number}`),

@@ -29,6 +29,7 @@ export const router = createRouter({
           component: () => import('./views/expectations/Expectations.vue'),
         },
         { path: 'access', name: 'access', component: () => import('./views/access/Access.vue') },
+        { path: 'revisions', name: 'revisions', component: () => import('./views/revisions/Revisions.vue') },
         { path: 'rollout', name: 'rollout', component: () => import('./views/rollout/Rollout.vue') },
       ],
     },

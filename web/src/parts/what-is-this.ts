@@ -16,6 +16,8 @@ export const WHAT_IS_THIS: Readonly<Record<string, string>> = {
     'The promises about where messages go: who must get them, who must never, in how many copies, within what time. Each is proved at every change for all messages there can be, or refuted by the smallest that breaks it.',
   access:
     'Who may do what to what. A cell says whether a way of messages needs that permission, whether it is there, and which statement decides it. Beside the matrix: what is needed and missing, what is allowed and used by nobody, who can come by a kind of data, and a question about one case.',
+  revisions:
+    'The states of the topology that were kept, the newest first: by whom, when and why, what was wrong then, which promises held, and where each runs. Pick one to read what it changed, in what is declared and in what messages do; put the draft back to it, or compare the draft with it in the picture.',
   rollout:
     'A saved revision, carried out on a real broker: first the list of steps with what each may do to messages, then, when you say so, the steps themselves, one by one, with a way back. Afterwards probes, real messages, prove that they land where the trace says.',
 };

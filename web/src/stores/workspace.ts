@@ -362,6 +362,13 @@ export const useWorkspace = defineStore('workspace', () => {
     put(documents.value.filter((document) => document.name !== name));
   }
 
+  /** Takes documents in place of all there are. */
+  function putInstead(taken: readonly TextDocument[]): void {
+    if (!canWrite.value || same(taken, documents.value)) return;
+    undo.note(documents.value);
+    put(taken.map((document) => ({ ...document })));
+  }
+
   /** Takes several documents in, in place of those of the same names. */
   function putDocuments(taken: readonly TextDocument[]): void {
     undo.note(documents.value);
@@ -512,6 +519,7 @@ export const useWorkspace = defineStore('workspace', () => {
     renameDocument,
     removeDocument,
     putDocuments,
+    putInstead,
     undo: () => step('back'),
     redo: () => step('on'),
     canUndo: undo.canGoBack,

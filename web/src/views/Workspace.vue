@@ -83,7 +83,9 @@ const shared = computed(() => {
 
 /** The folder whose files are edited, where there is no server behind it. */
 const local = computed(() => workspace.topology?.local ?? '');
-const views = computed(() => VIEWS.filter(({ name }) => name !== 'rollout' || !local.value));
+const views = computed(() =>
+  VIEWS.filter(({ name }) => !local.value || (name !== 'rollout' && name !== 'revisions')),
+);
 // what was written to the files elsewhere is there when one comes back
 useEventListener('focus', () => void workspace.lookAgain().catch(() => undefined));
 useEventListener('beforeunload', () => void workspace.save());
@@ -128,7 +130,9 @@ useEventListener('keydown', (event: KeyboardEvent) => {
     run();
   };
   if (event.altKey && !event.ctrlKey && !event.metaKey) {
-    const view = VIEWS[Number(/^Digit([1-9])$/.exec(event.code)?.[1]) - 1];
+    const digit = /^Digit(\d)$/.exec(event.code)?.[1];
+    // the tenth is at 0
+    const view = digit === undefined ? undefined : VIEWS[(Number(digit) + 9) % 10];
     if (view) act(() => void router.push({ name: view.name, params: route.params, query: shared.value }));
     else if (event.code === 'KeyJ') act(() => (jumping.value = true));
     else if (event.code === 'KeyN') act(() => toFinding(1));

@@ -7,6 +7,7 @@ export const VIEWS = [
   { name: 'findings', title: 'Findings' },
   { name: 'expectations', title: 'Expectations' },
   { name: 'access', title: 'Access' },
+  { name: 'revisions', title: 'Revisions' },
   { name: 'rollout', title: 'Rollout' },
   { name: 'declared', title: 'Declared' },
 ] as const;

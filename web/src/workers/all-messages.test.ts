@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
 import { readTopology } from '@vondle/core/topology';
-import { AllMessages } from './all-messages.ts';
+import { AllMessages, between } from './all-messages.ts';
 import type { CoverageView, DifferenceView } from './views.ts';
 
 const graphOf = (text: string) => {
@@ -174,4 +174,27 @@ brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: {
   expect(all.ofType('note').publishes[0]!.reached).toHaveLength(21);
   expect(all.reaching('m/s3').rows).toMatchObject([{ share: '524,288 of 1,048,576', when: 'h3 is true' }]);
   expect(view.unreached).toEqual([]);
+});
+
+test('two states that are not the draft are told apart', async () => {
+  const documents = (folder: string) => {
+    const path = join(__dirname, '../../../demo', folder);
+    return readdirSync(path).map((name) => ({ name, text: readFileSync(join(path, name), 'utf8') }));
+  };
+  const told = await between(documents('r3'), documents('draft'));
+  expect(told.messages).toContain(
+    'All 9 sailing-cancelled messages from timetable-office to mainland/sailings now reach mainland/quay-screens.',
+  );
+  expect(told.things).toContainEqual({ kind: 'added', text: 'Queue mainland/rostering is new.' });
+  expect(told.more).toBe(0);
+  expect(await between(documents('r3'), documents('r3'))).toEqual({ things: [], messages: [], more: 0 });
+  // of very many changes some are told, and how many more there are
+  const many = [
+    {
+      name: 'a.yaml',
+      text: `brokers: { m: { kind: amqp, queues: { ${each(300, (i) => `q${i}: {}`)} } } }\n`,
+    },
+  ];
+  const { things, more } = await between([], many);
+  expect([things.length, more]).toEqual([200, 101]);
 });

@@ -2,6 +2,7 @@
 import {
   changesInWords,
   classesIn,
+  compareGraphs,
   comingTo,
   distinctionOf,
   publishPairs,
@@ -11,7 +12,7 @@ import {
   type PublishClasses,
   STAYS,
 } from '@vondle/core/analysis';
-import { TooManyClasses } from '@vondle/core/base';
+import { TooManyClasses, type TextDocument } from '@vondle/core/base';
 import {
   cellText,
   changeSentence,
@@ -22,9 +23,10 @@ import {
   shareText,
   storesOf,
 } from '@vondle/core/formats/classes';
-import { addressOf } from '@vondle/core/topology';
-import type { RoutingGraph } from '@vondle/core/routing';
+import { addressOf, readTopology } from '@vondle/core/topology';
+import { buildGraph, type RoutingGraph } from '@vondle/core/routing';
 import type {
+  BetweenView,
   ClassKind,
   ClassRow,
   CoverageView,
@@ -313,6 +315,35 @@ export class AllMessages {
       changes: pairs.flatMap(({ id }) => compared.get(id)?.changes ?? []),
     };
   }
+}
+
+/** So many changes of things, and of what messages do, are told of two states. */
+const MOST_TOLD = 200;
+
+/** What differs between two states of documents: what is declared otherwise, and what messages do otherwise. */
+export async function between(
+  before: readonly TextDocument[],
+  after: readonly TextDocument[],
+): Promise<BetweenView> {
+  const [then, now] = [before, after].map((documents) => buildGraph(readTopology(documents))) as [
+    RoutingGraph,
+    RoutingGraph,
+  ];
+  const things = compareGraphs(then, now).map(({ kind, text }) => ({ kind, text }));
+  const messages: string[] = [];
+  let until = performance.now() + PIECE_MS;
+  for (const pair of publishPairs(then, now)) {
+    messages.push(...changesIn(then, now, pair).map(({ sentence }) => sentence));
+    if (performance.now() < until) continue;
+    // the worker goes on answering
+    await new Promise((go) => setTimeout(go));
+    until = performance.now() + PIECE_MS;
+  }
+  return {
+    things: things.slice(0, MOST_TOLD),
+    messages: messages.slice(0, MOST_TOLD),
+    more: Math.max(0, things.length - MOST_TOLD) + Math.max(0, messages.length - MOST_TOLD),
+  };
 }
 
 /** @returns the publishes of a graph that are told: those that were, and some more until a time */

@@ -69,6 +69,7 @@ import type {
   AcceptedView,
   Analysis,
   AttemptView,
+  BetweenView,
   CheckView,
   ClassRow,
   CloseUp,
@@ -375,6 +376,12 @@ const worker = {
     (await allMessages()).as(format, type),
   /** What becomes otherwise of messages than in what the draft is compared with: asked again until all is compared. */
   differing: async (): Promise<DifferenceView> => (await allMessages()).differing(),
+
+  /** What differs between two states that are not the draft. */
+  async between(before: TextDocument[], after: TextDocument[]): Promise<BetweenView> {
+    await patternsFor(() => [...before, ...after]);
+    return (await import('./all-messages.ts')).between(before, after);
+  },
 
   /** The graph and where everything stands, if that is not what was told last. */
   drawing(showing: Showing): Drawing | undefined {

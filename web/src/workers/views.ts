@@ -660,6 +660,15 @@ export interface DistinctionView {
   outcomes: [string, string];
 }
 
+/** What differs between two states of a topology. */
+export interface BetweenView {
+  things: { kind: ChangeKind; text: string }[];
+  /** What messages do otherwise, a sentence each. */
+  messages: string[];
+  /** How many changes are not told. */
+  more: number;
+}
+
 /** What becomes otherwise of messages than in what the draft is compared with. */
 export interface DifferenceView {
   /** How many publishes are compared, and how many there are. */
