@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
-import { onBeforeUnmount, onMounted, ref, shallowRef } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import Said from '../../parts/Said.vue';
 import { api, type Glance, type RevisionEntry } from '../../api.ts';
@@ -52,6 +52,12 @@ async function goBack() {
     trouble.value = `The draft is as it was: ${(error as Error).message}`;
   }
 }
+const origin = computed(() =>
+  [
+    revision.parent ? `made from r${revision.parent}` : 'the first',
+    ...(runsIn.length ? [`runs in ${runsIn.join(', ')}`] : []),
+  ].join('; '),
+);
 const when = new Intl.DateTimeFormat('en', { dateStyle: 'medium', timeStyle: 'short' });
 </script>
 
@@ -60,8 +66,7 @@ const when = new Intl.DateTimeFormat('en', { dateStyle: 'medium', timeStyle: 'sh
     <h1>r{{ revision.number }}: {{ revision.words }}</h1>
     <p class="soft">
       {{ revision.author }}, {{ when.format(new Date(revision.createdAt)) }};
-      {{ revision.parent ? `made from r${revision.parent}` : 'the first' }}
-      <template v-if="runsIn.length">; runs in {{ runsIn.join(', ') }}</template>
+      {{ origin }}
     </p>
     <p v-if="glance" data-testid="stood">
       {{ glance.counts.brokers }} brokers, {{ glance.counts.queues }} stores, {{ glance.counts.apps }} apps,

@@ -13,8 +13,8 @@ const HEIGHT = 34;
 const x = (i: number) => 4 + ((WIDTH - 8) * i) / Math.max(1, points.length - 1);
 /** A line of values, the largest at the top. */
 function line(values: readonly number[]) {
-  const most = Math.max(1, ...values);
-  const y = (value: number) => HEIGHT - 3 - ((HEIGHT - 8) * value) / most;
+  const most = Math.max(...values);
+  const y = (value: number) => HEIGHT - 3 - ((HEIGHT - 8) * value) / Math.max(1, most);
   return { most, path: values.map((value, i) => `${i ? 'L' : 'M'}${x(i)} ${y(value)}`).join(''), y };
 }
 const size = computed(() => line(points.map(({ queues }) => queues)));
