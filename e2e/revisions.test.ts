@@ -6,6 +6,7 @@ const base = '/t/auklet-ferries';
 beforeAll(async () => {
   w = await world();
   await signIn(w.page, w.address, 'mara');
+  await see(w.page, 'main li', 'Auklet Isles Ferries');
 });
 afterAll(() => w?.close());
 
