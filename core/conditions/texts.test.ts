@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { evaluate } from './evaluate.ts';
 import { message } from './message.ts';
 import type { LikePart } from './predicate.ts';
-import { textsOf } from './texts.ts';
+import { meets as meetsPattern, textsOf } from './texts.ts';
 
 const meets = (pattern: readonly LikePart[], text: string) =>
   evaluate(
@@ -44,4 +44,26 @@ test('whatever some text does before patterns, one of the texts does that stand 
 test('what is too much to find out is not guessed', () => {
   const many = Array.from({ length: 40 }, (_, i): LikePart[] => [{ any: 'many' }, `k${i}`, { any: 'many' }]);
   expect(textsOf(many, new Set())).toBeUndefined();
+});
+
+test('a text meets a pattern where an expression of it matches', () => {
+  const part = fc.oneof(
+    fc.constantFrom('a', 'b', 'ab', 'ü', '.'),
+    fc.constantFrom({ any: 'one' } as const, { any: 'many' } as const),
+  );
+  fc.assert(
+    fc.property(fc.array(part, { maxLength: 5 }), fc.stringMatching(/^[abü.x]{0,6}$/u), (pattern, text) => {
+      const source = pattern
+        .map((each) =>
+          typeof each === 'string' ? each.replace('.', '\\.') : each.any === 'one' ? '[^]' : '[^]*',
+        )
+        .join('');
+      expect([pattern, text, meetsPattern(pattern, text)]).toEqual([
+        pattern,
+        text,
+        new RegExp(`^(?:${source})$`, 'u').test(text),
+      ]);
+    }),
+    { numRuns: 500 },
+  );
 });

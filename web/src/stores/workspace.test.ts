@@ -116,6 +116,26 @@ describe('what is typed', () => {
     expect(workspace.documents[0]!.text).toBe('xvondle: 1\n');
   });
 
+  test('documents that are put in place of all are one step, which is undone; the same ones are none', async () => {
+    const workspace = await opened();
+    workspace.putInstead([{ ...A }, { ...B }]);
+    expect([workspace.canUndo, workspace.saveState]).toEqual([false, 'saved']);
+    workspace.putInstead([{ name: 'old.yaml', text: 'tenant: t\n' }, A]);
+    expect(workspace.names).toEqual(['old.yaml', 'a.yaml']);
+    expect(workspace.saveState).toBe('unsaved');
+    workspace.undo();
+    expect(workspace.documents.map(({ name, text }) => [name, text])).toEqual([
+      ['a.yaml', A.text],
+      ['b.yaml', B.text],
+    ]);
+    workspace.redo();
+    expect(workspace.names).toEqual(['old.yaml', 'a.yaml']);
+    // who may only read changes nothing
+    const reading = await opened('reader');
+    reading.putInstead([A]);
+    expect(reading.names).toEqual(['a.yaml', 'b.yaml']);
+  });
+
   test('an edit that was worked out for an older text is asked for again', async () => {
     const workspace = await opened();
     let asked = 0;
