@@ -113,7 +113,7 @@ access:
   const asking = new Asking<GroundFact, boolean[]>();
   const around = askedGround(graph, asking.ask, questions);
   const on = graph.nodes.get('exchange:m/x')!.thing;
-  const who = (name: string): Thing => ({ kind: 'app', name, broker: '', id: `app:${name}` });
+  const who = (name: string) => thing('app', name);
   const may = (name: string, key?: string) =>
     around.may({ who: who(name), action: 'publish', on }, key).always;
   const found = asking.find(groundFacts(graph, questions), 'all', new Map([['all', 1]]), () => [
