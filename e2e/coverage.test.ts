@@ -1,12 +1,10 @@
 /** All messages at once, in the browser: the matrix, what stands out, what reaches a store, and what a change does to them. */
-import { press, see, signIn, typeOver, world, type World } from './harness.ts';
+import { press, see, typeOver, type World, worldOfMara } from './harness.ts';
 
 let w: World;
 const base = '/t/auklet-ferries';
 beforeAll(async () => {
-  w = await world();
-  await signIn(w.page, w.address, 'mara');
-  await see(w.page, 'main li', 'Auklet Isles Ferries');
+  w = await worldOfMara();
 });
 afterAll(async () => {
   await w?.close();

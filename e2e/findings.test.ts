@@ -1,14 +1,12 @@
 /** What is wrong, what was promised, and who may what: the views that look a draft through. */
-import { press, see, signIn, typeOver, world, type World } from './harness.ts';
+import { press, see, typeOver, type World, worldOfMara } from './harness.ts';
 
 let w: World;
 const base = '/t/auklet-ferries';
 const counts = '[data-testid=finding-counts]';
 const saved = '[data-testid=save-state]';
 beforeAll(async () => {
-  w = await world();
-  await signIn(w.page, w.address, 'mara');
-  await see(w.page, 'main li', 'Auklet Isles Ferries');
+  w = await worldOfMara();
 });
 afterAll(async () => {
   await w?.close();

@@ -197,6 +197,14 @@ export async function signIn(
   await page.click('button[type=submit]');
 }
 
+/** @returns a server with the demo, and a browser in which its architect is signed in */
+export async function worldOfMara(): Promise<World> {
+  const made = await world();
+  await signIn(made.page, made.address, 'mara');
+  await see(made.page, 'main li', 'Auklet Isles Ferries');
+  return made;
+}
+
 /** Selects a stretch of a document in the editor and types over it. */
 export async function typeOver(
   page: Page,

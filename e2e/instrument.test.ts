@@ -1,14 +1,12 @@
 /** The bench as an instrument: the text, the forms and the picture help with each other. */
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { press, see, signIn, world, type World } from './harness.ts';
+import { press, see, type World, worldOfMara } from './harness.ts';
 
 let w: World;
 const base = '/t/auklet-ferries';
 beforeAll(async () => {
-  w = await world();
-  await signIn(w.page, w.address, 'mara');
-  await see(w.page, 'main li', 'Auklet Isles Ferries');
+  w = await worldOfMara();
 });
 afterAll(async () => {
   await w?.close();

@@ -1,12 +1,10 @@
 /** The revisions of a topology: what each changed, and the way back to one. */
-import { press, see, signIn, world, type World } from './harness.ts';
+import { press, see, type World, worldOfMara } from './harness.ts';
 
 let w: World;
 const base = '/t/auklet-ferries';
 beforeAll(async () => {
-  w = await world();
-  await signIn(w.page, w.address, 'mara');
-  await see(w.page, 'main li', 'Auklet Isles Ferries');
+  w = await worldOfMara();
 });
 afterAll(() => w?.close());
 

@@ -1,13 +1,11 @@
 /** The bench as somebody works with it by keyboard, in the dark, with odd names, and beside somebody else. */
-import { press, see, signIn, world, type World } from './harness.ts';
+import { press, see, signIn, type World, worldOfMara } from './harness.ts';
 
 /** The address of the topology that is begun here. */
 let mine = '';
 let w: World;
 beforeAll(async () => {
-  w = await world();
-  await signIn(w.page, w.address, 'mara');
-  await see(w.page, 'main li', 'Auklet Isles Ferries');
+  w = await worldOfMara();
 });
 afterAll(async () => {
   await w?.close();

@@ -294,6 +294,22 @@ brokers: { m: ${pubsub('{ selector: "h = \'x\' AND n > 3" }', '{ selector: "h = 
     expect(distinctionOf(graph, way!, 0, 99)).toBeUndefined();
   });
 
+  test.each(['direct', 'topic'])('a key whose one word may be empty has no words then: %s', (kind) => {
+    const each = (n: number) =>
+      Array.from({ length: n }, (_, i) => `{ from: in, to: q1, key: "k${i}" }`).join(', ');
+    // few bindings are tried one by one, many are looked up
+    for (const many of [1, 20])
+      expect(
+        told(
+          '{ key: "{h}", headers: { h: { enum: [late, ""] } }, required: [h] }',
+          `{ kind: amqp, access: open, exchanges: { in: { type: ${kind} } }, queues: { q0: {}, q1: {}, q2: {} }, bindings: [{ from: in, to: q0, key: "" }, { from: in, to: q2, key: late }, ${each(many)}] }`,
+        ),
+      ).toEqual([
+        ['h is late', 'q2'],
+        ['h is empty', 'q0'],
+      ]);
+  });
+
   test('what is left out is a value of its own', () => {
     expect(
       told(

@@ -2,7 +2,7 @@
  * What the ways of a node do to everything that comes to it. A binding is not tried against every type:
  * an exchange's are found by the words of their keys, as a router finds them for one message.
  */
-import { type Arrival, keyWords } from './variety.ts';
+import { type Arrival, keyWords, mayBeEmpty } from './variety.ts';
 import { type Verdict, verdictAt } from './verdicts.ts';
 import type { Edge } from '../../brokers/terms.ts';
 import { remembered } from '../../incremental/memory.ts';
@@ -48,7 +48,7 @@ export function waysMet(out: readonly Edge[], arrival: Arrival): readonly Edge[]
 export function candidatesOf(out: readonly Edge[], arrival: Arrival): readonly Edge[] {
   if (out.length < FEW) return out;
   const words = keyWords(arrival);
-  return words ? indexOf(out).find(words) : out;
+  return words ? indexOf(out).find(words, mayBeEmpty(arrival)) : out;
 }
 
 /** Among so few nothing is looked up. */
@@ -92,9 +92,13 @@ class KeyIndex {
     });
   }
 
-  /** @returns all whose key may be one of a set, and perhaps others */
-  find(set: readonly WordToken[]): readonly Edge[] {
+  /**
+   * @param empty whether the key that has no words is one of the set too
+   * @returns all whose key may be one of a set, and perhaps others
+   */
+  find(set: readonly WordToken[], empty: boolean): readonly Edge[] {
     const found = new Set(this.always);
+    if (empty) for (const i of this.root.ends) found.add(i);
     const take = (place: Place): void => {
       for (const i of place.ends) found.add(i);
       for (const next of place.next.values()) take(next);

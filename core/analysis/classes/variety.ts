@@ -65,6 +65,23 @@ function readWords({ type, key }: Arrival): readonly WordToken[] | undefined {
   return tokens;
 }
 
+/**
+ * @returns whether some of an arrival's keys may be empty: they are made of nothing but values, of which one is an
+ *   empty text. Such a key has no words at all, where its template has one.
+ */
+export const mayBeEmpty = (arrival: Arrival): boolean => emptyIn(arrival).may;
+
+const emptyIn = remembered(({ type, key }: Arrival) => ({
+  may:
+    key !== undefined &&
+    key !== '' &&
+    key.replace(PLACEHOLDER, '') === '' &&
+    [...key.matchAll(PLACEHOLDER)].every(([, name, many]) => {
+      const values = many ? undefined : finite(type, name!);
+      return values === undefined || values.includes('');
+    }),
+}));
+
 /** The texts of a header's values, where they are few. */
 function finite(type: MessageType, header: string): string[] | undefined {
   const schema = type.headers.get(header)?.schema;

@@ -12,7 +12,7 @@ import type { Edge } from '../../brokers/terms.ts';
 import { remembered } from '../../incremental/memory.ts';
 import type { MessageType } from '../../topology/messages.ts';
 import { type Form, OWN, Space } from './space.ts';
-import { type Arrival, keyPattern, keyWords } from './variety.ts';
+import { type Arrival, keyPattern, keyWords, mayBeEmpty } from './variety.ts';
 
 /** What a condition does to messages of a type. */
 export interface Verdict {
@@ -63,7 +63,12 @@ export function verdictAt(edge: Edge, arrival: Arrival): Verdict {
 export function verdictOn(condition: Predicate, arrival: Arrival): Verdict {
   if (condition.op === 'always') return ALL;
   const pattern = keyPattern(condition);
-  return pattern === undefined ? verdictBySets(condition, arrival) : verdictByKey(pattern, arrival);
+  if (pattern === undefined) return verdictBySets(condition, arrival);
+  const { some, every } = verdictByKey(pattern, arrival);
+  if (arrival.wrapped || !mayBeEmpty(arrival)) return verdictOf(some, every);
+  // the key that has no words is met, or missed, beside all others
+  const empty = typeof pattern === 'string' ? pattern === '' : wordsMatch(pattern, []);
+  return verdictOf(some || empty, every && empty);
 }
 
 /** A key or pattern by itself is told by the words that keys are made of: there are thousands of these. */

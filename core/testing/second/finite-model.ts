@@ -34,7 +34,18 @@ function typeOf(r: Random): TypeModel {
     ...(r.once(8)
       ? {}
       : {
-          key: r.pick(['a.b', '{w}', 'a.{w}', '{w}.{h}', '{w}.b.{w}', 'b.{w}x', 'a.{n}.{w}', '{h}{w}', 'c']),
+          key: r.pick([
+            'a.b',
+            '{w}',
+            '{h}',
+            'a.{w}',
+            '{w}.{h}',
+            '{w}.b.{w}',
+            'b.{w}x',
+            'a.{n}.{w}',
+            '{h}{w}',
+            'c',
+          ]),
         }),
     headers,
     properties: r.once(3) ? { subject: { enum: ['x', 'xy'] } } : {},
@@ -84,6 +95,7 @@ export function finiteModel(seed: number): { model: Model; types: Record<string,
         'b.c',
         '#',
         'xa',
+        '',
       ]);
       const headers = {
         match: r.pick(['all', 'any'] as const),
