@@ -172,7 +172,7 @@ brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: {
   const { all, view } = holding(graph);
   expect(view.types[0]!.publishes[0]!.tooMany).toMatch(/different outcomes/);
   expect(all.ofType('note').publishes[0]!.reached).toHaveLength(21);
-  expect(all.reaching('m/s3').rows).toMatchObject([{ share: '524,288 of 1,048,576', when: 'h3 is true' }]);
+  expect(all.reaching('m/s4').rows).toMatchObject([{ share: '524,288 of 1,048,576', when: 'h4 is true' }]);
   expect(view.unreached).toEqual([]);
 });
 
