@@ -1,5 +1,7 @@
 export { acceptFinding } from './accept.ts';
 export { expectationToWrite } from './expectation.ts';
+export { type Choices, type Conflict, type Merged, merge } from './merge/merge.ts';
+export type { Side } from './merge/three.ts';
 export { mendAll, mendsOf, tryMend } from './mend.ts';
 export { rename } from './rename.ts';
 export { addItem } from '../syntax/edit/edit.ts';
