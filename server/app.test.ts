@@ -11,7 +11,7 @@ let harbour: number;
 
 beforeAll(async () => {
   h = await harness();
-  harbour = await h.topology('harbour', { mara: 'architect', wen: 'reader', odo: 'approver' });
+  harbour = await h.topology('harbour', { mara: 'owner', wen: 'reader', odo: 'approver' });
   [mara, wen, stranger] = (await Promise.all(['mara', 'wen', 'stranger'].map((handle) => h.as(handle)))) as [
     Ask,
     Ask,
@@ -176,7 +176,7 @@ expectations: [{ name: it comes, given: { message: note }, reaches: m/q }]
     const { slug } = (await mara('POST', '/topologies', { name: 'Brought last' })).data;
     expect((await mara('GET', '/topologies')).data[0]).toMatchObject({
       slug,
-      role: 'architect',
+      role: 'owner',
       people: ['MARA'],
       revision: null,
       environments: [],

@@ -3,6 +3,7 @@ import { secureHeaders } from 'hono/secure-headers';
 import type { Logger } from 'pino';
 import type { Connection, Database } from './db/connect.ts';
 import { forTheLog, isAway, isValueRefused } from './db/trouble.ts';
+import { draftRoutes } from './drafts/routes.ts';
 import { targetRoutes } from './environments/routes.ts';
 import { addressReader } from './http/address.ts';
 import { Budget } from './http/budget.ts';
@@ -11,6 +12,7 @@ import { builtInterface } from './http/interface.ts';
 import { away, notFound, Problem, problemResponse } from './http/problem.ts';
 import { CONTENT_POLICY, sameOrigin, signedIn, type Env } from './http/session.ts';
 import type { Changes } from './live/changes.ts';
+import { liveRoutes } from './live/routes.ts';
 import { Attempts } from './people/attempts.ts';
 import { sessionRoutes } from './people/routes.ts';
 import { revisionRoutes } from './revisions/routes.ts';
@@ -110,6 +112,8 @@ export function createApp(parts: Parts): Hono<Env> {
   const sending = new Budget({ all: 256 * 1024 * 1024, each: 128 * 1024 * 1024 }, 'large drafts being read');
   for (const routes of [
     topologyRoutes(db, work, sending),
+    draftRoutes(db, work),
+    liveRoutes(db, changes),
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts.builtIn),
     rolloutRoutes(db, rollouts, changes),

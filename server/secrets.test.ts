@@ -45,7 +45,7 @@ describe('in the database', () => {
   afterAll(() => h.close());
 
   test('all is sealed anew, or nothing is', async () => {
-    const topologyId = await h.topology('quay', { mara: 'architect' });
+    const topologyId = await h.topology('quay', { mara: 'owner' });
     const row = { topologyId, environment: 'live', broker: 'm', kind: 'amqp' as const };
     const addresses = { amqp: 'amqp://u:p@127.0.0.1/x', http: 'http://u:p@127.0.0.1' };
     const id = await setTarget(h.db, h.sealer, { ...row, addresses });

@@ -60,6 +60,25 @@ export function undoOf(documents: readonly TextDocument[], edits: ChangeSet): Te
   });
 }
 
+/**
+ * Edits as they are once others of the same documents were made first. Where both put something in at one place,
+ * the others' stands first, or with `before` behind.
+ * @returns undefined where one replaces, or stands within, what the other replaces
+ */
+export function over(edits: ChangeSet, others: ChangeSet, before = false): TextEdit[] | undefined {
+  const moved: TextEdit[] = [];
+  for (const edit of edits) {
+    let shift = 0;
+    for (const other of editsOf(others, edit.doc)) {
+      const behind = other.end <= edit.start && !(before && other.end === edit.start && other.start === other.end);
+      if (behind) shift += other.text.length - (other.end - other.start);
+      else if (other.start < edit.end) return undefined;
+    }
+    moved.push({ ...edit, start: edit.start + shift, end: edit.end + shift });
+  }
+  return moved;
+}
+
 /** A piece of a document after a change set: kept from before, or put in. */
 type Piece =
   | { readonly kept: true; readonly start: number; readonly end: number }

@@ -5,6 +5,7 @@ export {
   type TextEdit,
   applyEdits,
   compose,
+  over,
   undoOf,
 } from './edits.ts';
 export { type Position, Lines, type Span } from './span.ts';

@@ -2,6 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import { Pool } from 'pg';
+import { and, eq, gt, sql } from 'drizzle-orm';
 import { audit } from './schema.ts';
 import { isAway } from './trouble.ts';
 
@@ -81,4 +82,29 @@ export async function record(
   of: { personId?: number; topologyId?: number; details?: Record<string, unknown> },
 ): Promise<void> {
   await tx.insert(audit).values({ action, ...of, details: of.details ?? {} });
+}
+
+/** What is done again and again by one person is recorded once in so long. */
+const NOW_AND_THEN_MS = 10 * 60_000;
+
+/** Writes a line of the audit trail unless the same person did the same to the same a short while ago. */
+export async function recordNowAndThen(
+  tx: Transaction,
+  action: string,
+  of: { personId: number; topologyId: number; details: Record<string, unknown> },
+): Promise<void> {
+  const [known] = await tx
+    .select({ id: audit.id })
+    .from(audit)
+    .where(
+      and(
+        eq(audit.topologyId, of.topologyId),
+        eq(audit.personId, of.personId),
+        eq(audit.action, action),
+        sql`${audit.details} = ${JSON.stringify(of.details)}::jsonb`,
+        gt(audit.at, new Date(Date.now() - NOW_AND_THEN_MS)),
+      ),
+    )
+    .limit(1);
+  if (!known) await record(tx, action, of);
 }

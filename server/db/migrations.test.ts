@@ -4,7 +4,7 @@ import { randomBytes } from 'node:crypto';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Client } from 'pg';
-import { draftDocumentsOf } from '../topologies/store.ts';
+import { mainDocumentsOf } from '../drafts/store.ts';
 import { bringUpToDate, connect } from './connect.ts';
 import { probes, rollouts } from './schema.ts';
 
@@ -53,8 +53,8 @@ test('drafts, rollouts and probes of a server of before are there afterwards', a
     );
 
     await bringUpToDate(connection, ALL);
-    expect(await draftDocumentsOf(db, 1)).toEqual(documents);
-    expect(await draftDocumentsOf(db, 2)).toEqual([]);
+    expect(await mainDocumentsOf(db, 1)).toEqual(documents);
+    expect(await mainDocumentsOf(db, 2)).toEqual([]);
     expect(await db.select().from(rollouts).orderBy(rollouts.id)).toMatchObject([
       { environment: 'live', broker: 'm', state: 'applied', consentBy: 1, consentWords: 'for a reason' },
       // nobody carries it on: it does not say what it was planned against

@@ -48,6 +48,10 @@ export const topologies = pgTable('topologies', {
   createdAt: now('created_at'),
 });
 
+/** What a member of a topology may do there; see topologies/service.ts. */
+export const ROLES = ['reader', 'author', 'approver', 'operator', 'owner'] as const;
+export type Role = (typeof ROLES)[number];
+
 /** Who belongs to a topology, and what they may do there. */
 export const members = pgTable(
   'members',
@@ -58,7 +62,7 @@ export const members = pgTable(
     personId: integer('person_id')
       .notNull()
       .references(() => people.id, { onDelete: 'cascade' }),
-    role: text('role', { enum: ['reader', 'architect', 'approver'] }).notNull(),
+    role: text('role', { enum: ROLES }).notNull(),
   },
   (table) => [primaryKey({ columns: [table.topologyId, table.personId] })],
 );
@@ -102,32 +106,83 @@ export const revisionDocuments = pgTable(
   (table) => [primaryKey({ columns: [table.revisionId, table.name] })],
 );
 
-/** The one draft of a topology. `version` moves with every write, so that none is lost unseen. */
-export const drafts = pgTable('drafts', {
-  topologyId: integer('topology_id')
-    .primaryKey()
-    .references(() => topologies.id, { onDelete: 'cascade' }),
-  base: integer('base').notNull(),
-  version: integer('version').notNull().default(1),
-  updatedBy: integer('updated_by').references(() => people.id),
-  updatedAt: now('updated_at'),
-});
+/** A draft: documents on the way to a revision. `version` moves with every write, so that none is lost unseen. */
+export const drafts = pgTable(
+  'drafts',
+  {
+    id: id(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    name: text('name').notNull(),
+    /** The one that every topology has, and nobody owns. */
+    main: boolean('main').notNull().default(false),
+    ownerId: integer('owner_id').references(() => people.id),
+    /** The revision it goes on from; 0 for none. */
+    base: integer('base').notNull(),
+    version: integer('version').notNull().default(1),
+    createdAt: now('created_at'),
+    updatedBy: integer('updated_by').references(() => people.id),
+    updatedAt: now('updated_at'),
+  },
+  (table) => [
+    unique().on(table.topologyId, table.name),
+    uniqueIndex('drafts_one_main')
+      .on(table.topologyId)
+      .where(sql`main`),
+  ],
+);
 
 /** The documents of a draft, each a row of its own: a change of one leaves the others where they are. */
 export const draftDocuments = pgTable(
   'draft_documents',
   {
-    topologyId: integer('topology_id')
+    draftId: integer('draft_id')
       .notNull()
-      .references(() => drafts.topologyId, { onDelete: 'cascade' }),
+      .references(() => drafts.id, { onDelete: 'cascade' }),
     name: text('name').notNull(),
     position: integer('position').notNull(),
     text: text('text').notNull(),
     /** Of the text in UTF-8. */
     bytes: integer('bytes').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.topologyId, table.name] })],
+  (table) => [primaryKey({ columns: [table.draftId, table.name] })],
 );
+
+/** Who has a draft open: a row for each tab, which says again and again that it is still there. */
+export const presence = pgTable(
+  'presence',
+  {
+    tab: text('tab').primaryKey(),
+    draftId: integer('draft_id')
+      .notNull()
+      .references(() => drafts.id, { onDelete: 'cascade' }),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+    seenAt: now('seen_at'),
+  },
+  (table) => [index().on(table.draftId)],
+);
+
+/** A link that lets one person in, once. Only the hash of its key is kept. */
+export const invitations = pgTable('invitations', {
+  id: id(),
+  topologyId: integer('topology_id')
+    .notNull()
+    .references(() => topologies.id, { onDelete: 'cascade' }),
+  role: text('role', { enum: ROLES }).notNull(),
+  keyHash: text('key_hash').notNull().unique(),
+  /** For whom it is, in the words of who made it. */
+  words: text('words').notNull(),
+  createdBy: integer('created_by')
+    .notNull()
+    .references(() => people.id),
+  createdAt: now('created_at'),
+  expiresAt: at('expires_at').notNull(),
+  usedBy: integer('used_by').references(() => people.id),
+  usedAt: at('used_at'),
+});
 
 /** A broker connection of an environment. The addresses hold passwords and are encrypted at rest. */
 export const targets = pgTable(
@@ -288,11 +343,15 @@ export const attempts = pgTable('attempts', {
 });
 
 /** What people did, append-only. Never holds a secret. */
-export const audit = pgTable('audit', {
-  id: bigint('id', { mode: 'number' }).primaryKey().generatedAlwaysAsIdentity(),
-  at: now('at'),
-  personId: integer('person_id').references(() => people.id),
-  topologyId: integer('topology_id').references(() => topologies.id, { onDelete: 'set null' }),
-  action: text('action').notNull(),
-  details: jsonb('details').$type<Record<string, unknown>>().notNull().default({}),
-});
+export const audit = pgTable(
+  'audit',
+  {
+    id: bigint('id', { mode: 'number' }).primaryKey().generatedAlwaysAsIdentity(),
+    at: now('at'),
+    personId: integer('person_id').references(() => people.id),
+    topologyId: integer('topology_id').references(() => topologies.id, { onDelete: 'set null' }),
+    action: text('action').notNull(),
+    details: jsonb('details').$type<Record<string, unknown>>().notNull().default({}),
+  },
+  (table) => [index().on(table.topologyId, table.id), index().on(table.topologyId, table.personId, table.at)],
+);

@@ -12,10 +12,11 @@ import { insertRevision } from '../revisions/store.ts';
 import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
 import type { Rollouts } from '../rollouts/service.ts';
 import { rolloutOf, rolloutsOf } from '../rollouts/store.ts';
-import { addMember, insertTopology, putDocuments, topologyFor } from '../topologies/store.ts';
+import { draftFor, putDocuments } from '../drafts/store.ts';
+import { addMember, insertTopology, topologyFor } from '../topologies/store.ts';
 
 const PEOPLE = [
-  { handle: 'mara', name: 'Mara Okell', role: 'architect' },
+  { handle: 'mara', name: 'Mara Okell', role: 'owner' },
   { handle: 'odo', name: 'Odo Finch', role: 'approver' },
   { handle: 'wen', name: 'Wen Tarr', role: 'reader' },
 ] as const;
@@ -51,25 +52,26 @@ export async function seedDemo(db: Database, folder: string, password: string): 
     }
     const topologyId = (await insertTopology(tx, { slug: SLUG, name: history.name }))!;
     for (const [i, { role }] of PEOPLE.entries()) await addMember(tx, topologyId, ids[i]!, role);
-    const put = (from: string) => putAll(tx, topologyId, documentsIn(join(folder, from)));
+    const { id: draftId } = (await draftFor(tx, topologyId, undefined))!;
+    const put = (from: string) => putAll(tx, draftId, documentsIn(join(folder, from)));
     let parent: number | null = null;
     for (const { folder: revision, words } of history.revisions) {
       await put(revision);
-      parent = await insertRevision(tx, { topologyId, authorId: ids[0]!, words, parent });
+      parent = await insertRevision(tx, draftId, { topologyId, authorId: ids[0]!, words, parent });
     }
     await put(history.draft);
     await tx
       .update(drafts)
       .set({ base: parent ?? 0, updatedBy: ids[0]! })
-      .where(eq(drafts.topologyId, topologyId));
+      .where(eq(drafts.id, draftId));
     await record(tx, 'load demo', { topologyId });
   });
 }
 
 /** Puts documents in place of a draft's. */
-async function putAll(tx: Transaction, topologyId: number, documents: readonly TextDocument[]): Promise<void> {
+async function putAll(tx: Transaction, draftId: number, documents: readonly TextDocument[]): Promise<void> {
   const names = documents.map(({ name }) => name);
-  await putDocuments(tx, topologyId, { names, came: names }, Buffer.from(JSON.stringify({ documents })), 'documents');
+  await putDocuments(tx, draftId, { names, came: names }, Buffer.from(JSON.stringify({ documents })), 'documents');
 }
 
 /** The revision that the demo's live environment has: one behind the newest. */

@@ -89,7 +89,7 @@ export function targetRoutes(
     })
     .put('/:slug/targets', async (c) => {
       const person = c.get('person');
-      const topology = await allowed(db, person, c.req.param('slug'), 'write');
+      const topology = await allowed(db, person, c.req.param('slug'), 'operate');
       const input = await body(c, targetInput);
       const { environment, broker } = input;
       const declared = await work.run('declared', { topologyId: topology.id });
@@ -124,7 +124,7 @@ export function targetRoutes(
     })
     .delete('/:slug/targets/:id', async (c) => {
       const person = c.get('person');
-      const topology = await allowed(db, person, c.req.param('slug'), 'write');
+      const topology = await allowed(db, person, c.req.param('slug'), 'operate');
       const id = numberIn(c.req.param('id'));
       await db.transaction(async (tx) => {
         const gone = await removeTarget(tx, topology.id, id);

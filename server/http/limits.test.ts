@@ -15,7 +15,7 @@ let mara: Ask;
 let odo: Ask;
 beforeAll(async () => {
   h = await harness({ patience: { smallMs: 400, largeMs: 1000 } });
-  await h.topology('harbour', { mara: 'architect', odo: 'approver' });
+  await h.topology('harbour', { mara: 'owner', odo: 'approver' });
   mara = await h.as('mara');
   odo = await h.as('odo');
 });
@@ -172,7 +172,7 @@ describe('threads', () => {
   test('telling all messages ends when its time is over, and says so after what was told', async () => {
     const small = await harness({ work: { long: { deadlineMs: 2500 } } });
     try {
-      await small.topology('harbour', { mara: 'architect' });
+      await small.topology('harbour', { mara: 'owner' });
       const ask = await small.as('mara');
       const each = (n: number, make: (i: number) => string) =>
         Array.from({ length: n }, (_, i) => make(i)).join(', ');

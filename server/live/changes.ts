@@ -8,15 +8,18 @@ import { sql } from 'drizzle-orm';
 import { Client } from 'pg';
 import type { Transaction } from '../db/connect.ts';
 
-const CHANNEL = 'vondle_rollouts';
+const CHANNEL = 'vondle_changes';
 
-/** Tells everybody that a rollout has changed, once the transaction is done. */
-export async function tellOf(tx: Transaction, rolloutId: number): Promise<void> {
-  await tx.execute(sql`select pg_notify(${CHANNEL}, ${String(rolloutId)})`);
+/** What is watched. */
+export type Watched = 'rollout' | 'topology';
+
+/** Tells everybody that a rollout, or something of a topology, has changed, once the transaction is done. */
+export async function tell(tx: Transaction, what: Watched, id: number): Promise<void> {
+  await tx.execute(sql`select pg_notify(${CHANNEL}, ${`${what} ${id}`})`);
 }
 
 export class Changes {
-  private readonly listeners = new Map<number, Set<() => void>>();
+  private readonly listeners = new Map<string, Set<() => void>>();
   private client: Client | undefined;
   private ended = false;
   private readonly running: Promise<void>;
@@ -25,19 +28,20 @@ export class Changes {
     this.running = this.listen();
   }
 
-  /** Calls back whenever a rollout may have changed. @returns what ends that */
-  on(rolloutId: number, heard: () => void): () => void {
-    let set = this.listeners.get(rolloutId);
-    if (!set) this.listeners.set(rolloutId, (set = new Set()));
+  /** Calls back whenever it may have changed. @returns what ends that */
+  on(what: Watched, id: number, heard: () => void): () => void {
+    const of = `${what} ${id}`;
+    let set = this.listeners.get(of);
+    if (!set) this.listeners.set(of, (set = new Set()));
     set.add(heard);
     return () => {
       set.delete(heard);
-      if (set.size === 0) this.listeners.delete(rolloutId);
+      if (set.size === 0 && this.listeners.get(of) === set) this.listeners.delete(of);
     };
   }
 
-  private tell(rolloutId: number): void {
-    for (const heard of this.listeners.get(rolloutId) ?? []) heard();
+  private tell(of: string): void {
+    for (const heard of this.listeners.get(of) ?? []) heard();
   }
 
   private async listen(): Promise<void> {
@@ -52,11 +56,11 @@ export class Changes {
         client.on('error', () => done());
         client.on('end', () => done());
       });
-      client.on('notification', ({ payload }) => this.tell(Number(payload)));
+      client.on('notification', ({ payload }) => this.tell(payload ?? ''));
       try {
         await client.connect();
         await client.query(`listen ${CHANNEL}`);
-        for (const rolloutId of this.listeners.keys()) this.tell(rolloutId);
+        for (const of of this.listeners.keys()) this.tell(of);
         wait = 100;
         await lost;
       } catch {

@@ -11,7 +11,7 @@ import { Intake, LARGEST_DRAFT, parsed } from '../http/input.ts';
 import { builtInterface } from '../http/interface.ts';
 import { notFound, Problem, problemResponse } from '../http/problem.ts';
 import { CONTENT_POLICY, sameOrigin } from '../http/session.ts';
-import { readDocuments } from '../topologies/documents.ts';
+import { readDocuments } from '../drafts/documents.ts';
 import { glanceOf } from '../topologies/glance.ts';
 import type { Folder } from './folder.ts';
 
@@ -27,7 +27,7 @@ const SLUG = 'folder';
 export function localApp(folder: Folder, key: string, hosts: readonly string[], web: string): Hono {
   const intake = new Intake();
   const name = basename(folder.root);
-  const row = { slug: SLUG, name, role: 'architect', local: folder.root };
+  const row = { slug: SLUG, name, role: 'owner', local: folder.root };
   const notHere = (what: string) =>
     new Problem(
       409,

@@ -8,13 +8,16 @@ import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import type { Glance } from '../topologies/glance.ts';
 import type { Work } from '../work/pool.ts';
-import { LARGEST_INTEGER } from '../topologies/documents.ts';
-import { moved } from '../topologies/routes.ts';
+import { LARGEST_INTEGER } from '../drafts/documents.ts';
+import { askedDraft, moved } from '../drafts/routes.ts';
+import { draftFor, takeDraft } from '../drafts/store.ts';
+import { tell } from '../live/changes.ts';
 import { allowed } from '../topologies/service.ts';
-import { draftHeadOf, takeDraft } from '../topologies/store.ts';
+import { lockTopology } from '../topologies/store.ts';
 import {
   insertRevision,
   isSameAsDraft,
+  newestRevision,
   revisionDocumentsJson,
   revisionOf,
   revisionSize,
@@ -85,25 +88,36 @@ export function revisionRoutes(db: Database, work: Work, sending: Budget): Hono<
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'write');
       const { version, words } = await body(c, newRevision);
+      const asked = await askedDraft(c, db, topology);
       const saved = await db.transaction(async (tx) => {
-        // taking the draft's row first makes two saves at once queue up behind each other
-        const written = await takeDraft(tx, topology.id, person.id, version);
-        const draft = await draftHeadOf(tx, topology.id);
+        // two drafts that are saved at once queue up behind each other, and so do two saves of one
+        await lockTopology(tx, topology.id);
+        const written = await takeDraft(tx, asked.id, person.id, version);
+        const draft = (await draftFor(tx, topology.id, asked.id)) ?? asked;
         if (written === undefined) throw moved(draft);
-        if (draft.base && (await isSameAsDraft(tx, topology.id, draft.base)))
+        const newest = await newestRevision(tx, topology.id);
+        if (draft.base !== newest)
+          throw new Problem(
+            409,
+            'The base has moved',
+            `Revision ${newest} was saved meanwhile, and this draft goes on from ${draft.base ? `revision ${draft.base}` : 'nothing'}. Bring it in first: saved as it is, the draft would undo it.`,
+            { newest },
+          );
+        if (draft.base && (await isSameAsDraft(tx, draft.id, topology.id, draft.base)))
           throw new Problem(409, 'Nothing to save', `The draft is the same as revision ${draft.base}.`);
-        const number = await insertRevision(tx, {
+        const number = await insertRevision(tx, draft.id, {
           topologyId: topology.id,
           authorId: person.id,
           words,
           parent: draft.base || null,
         });
-        const next = await takeDraft(tx, topology.id, person.id, written, number);
+        const next = await takeDraft(tx, draft.id, person.id, written, number);
         await record(tx, 'save revision', {
           personId: person.id,
           topologyId: topology.id,
-          details: { number, words },
+          details: { number, words, draft: draft.name },
         });
+        await tell(tx, 'topology', topology.id);
         return { number, version: next };
       });
       return c.json(saved, 201);

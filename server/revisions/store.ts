@@ -15,28 +15,25 @@ export interface RevisionRow {
 const MOST_LISTED = 2000;
 
 /** The documents of a draft with their content hashes, as a subquery. */
-const hashedDraft = (topologyId: number) =>
-  sql`select name, position, text, encode(sha256(convert_to(text, 'UTF8')), 'hex') as hash from draft_documents where topology_id = ${topologyId}`;
+const hashedDraft = (draftId: number) =>
+  sql`select name, position, text, encode(sha256(convert_to(text, 'UTF8')), 'hex') as hash from draft_documents where draft_id = ${draftId}`;
 
 /**
- * Makes a topology's draft, which has been taken (`takeDraft`), its next revision. The texts never leave
+ * Makes a draft, which has been taken (`takeDraft`), the topology's next revision. The texts never leave
  * the database.
  * @returns its number
  */
 export async function insertRevision(
   tx: Transaction,
+  draftId: number,
   row: { topologyId: number; authorId: number; words: string; parent: number | null },
 ): Promise<number> {
-  const [last] = await tx
-    .select({ number: max(revisions.number) })
-    .from(revisions)
-    .where(eq(revisions.topologyId, row.topologyId));
-  const number = (last?.number ?? 0) + 1;
+  const number = (await newestRevision(tx, row.topologyId)) + 1;
   const [made] = await tx
     .insert(revisions)
     .values({ ...row, number })
     .returning({ id: revisions.id });
-  const draft = hashedDraft(row.topologyId);
+  const draft = hashedDraft(draftId);
   await tx.execute(
     sql`insert into contents (hash, text) select distinct on (hash) hash, text from (${draft}) d order by hash on conflict do nothing`,
   );
@@ -46,11 +43,25 @@ export async function insertRevision(
   return number;
 }
 
-/** @returns whether a topology's draft has the very documents of a revision, in the same order. */
-export async function isSameAsDraft(tx: Transaction, topologyId: number, number: number): Promise<boolean> {
+/** @returns the number of the newest revision; 0 where there is none */
+export async function newestRevision(tx: Transaction, topologyId: number): Promise<number> {
+  const [last] = await tx
+    .select({ number: max(revisions.number) })
+    .from(revisions)
+    .where(eq(revisions.topologyId, topologyId));
+  return last?.number ?? 0;
+}
+
+/** @returns whether a draft has the very documents of a revision of its topology, in the same order. */
+export async function isSameAsDraft(
+  tx: Transaction,
+  draftId: number,
+  topologyId: number,
+  number: number,
+): Promise<boolean> {
   const { rows } = await tx.execute<{ same: boolean }>(sql`
     select not exists (
-      select 1 from (${hashedDraft(topologyId)}) d
+      select 1 from (${hashedDraft(draftId)}) d
       full join (
         select rd.name, rd.position, rd.hash from revision_documents rd
         join revisions r on r.id = rd.revision_id

@@ -11,12 +11,20 @@ import { forTheLog } from '../db/trouble.ts';
 import { rollouts, type RolloutState } from '../db/schema.ts';
 import { openTarget, type Openers } from '../environments/store.ts';
 import { Problem } from '../http/problem.ts';
-import { tellOf } from '../live/changes.ts';
+import { tell } from '../live/changes.ts';
 import { StepRunner } from '../targets/amqp/step.ts';
 import { brokerTrouble, BrokerTrouble } from '../targets/amqp/trouble.ts';
 import type { Work } from '../work/pool.ts';
 import { Claim, ClaimLost, type ClaimTimes } from './claims.ts';
-import { changeRollout, markStep, rolloutOf, stepsToDo, type RolloutRow, type StepRow } from './store.ts';
+import {
+  changeRollout,
+  markStep,
+  rolloutOf,
+  stepsToDo,
+  topologyOf,
+  type RolloutRow,
+  type StepRow,
+} from './store.ts';
 
 export interface CarryingParts {
   readonly db: Database;
@@ -229,7 +237,7 @@ export class Carrying {
         after = each.position;
       }
     }
-    await this.reach(() => tellOf(this.parts.db, this.rolloutId));
+    await this.reach(() => tell(this.parts.db, 'rollout', this.rolloutId));
   }
 
   private async step(
@@ -260,15 +268,15 @@ export class Carrying {
   private async mark(
     states: readonly { position: number; state: StepRow['state']; said?: string | null; error?: string }[],
   ): Promise<void> {
-    const tell = performance.now() - this.told > TELL_MS;
-    if (tell) this.told = performance.now();
+    const telling = performance.now() - this.told > TELL_MS;
+    if (telling) this.told = performance.now();
     await this.reach(() =>
       this.parts.db.transaction(async (tx) => {
         const change = await changeRollout(tx, this.rolloutId, 'applying', {}, this.claim.holder);
         if (change === undefined) throw new ClaimLost();
         for (const { position, state, said = null, error = null } of states)
           await markStep(tx, this.rolloutId, position, { state, said, error, change });
-        if (tell) await tellOf(tx, this.rolloutId);
+        if (telling) await tell(tx, 'rollout', this.rolloutId);
       }),
     );
   }
@@ -283,7 +291,7 @@ export class Carrying {
         this.claim.holder,
       );
       if (change === undefined) throw new ClaimLost();
-      await tellOf(this.parts.db, this.rolloutId);
+      await tell(this.parts.db, 'rollout', this.rolloutId);
     });
   }
 
@@ -300,7 +308,10 @@ export class Carrying {
           { state, note: null, ...set },
           this.claim.holder,
         );
-        if (change !== undefined) await tellOf(tx, this.rolloutId);
+        if (change === undefined) return;
+        await tell(tx, 'rollout', this.rolloutId);
+        // where its environment stands may be another revision now
+        await tell(tx, 'topology', await topologyOf(tx, this.rolloutId));
       }),
     );
     this.claim.end();

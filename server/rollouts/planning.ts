@@ -35,7 +35,7 @@ import { readInventory } from '../targets/amqp/inventory.ts';
 import type { ProbeOrder } from '../targets/amqp/probe.ts';
 import { StepRunner } from '../targets/amqp/step.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
-import { draftDocumentsOf } from '../topologies/store.ts';
+import { mainDocumentsOf } from '../drafts/store.ts';
 import {
   begunOn,
   insertRollout,
@@ -596,7 +596,7 @@ export async function declared(
 ): Promise<{ environments: string[]; brokers: string[] }> {
   const [newest] = await revisionsOf(db, topologyId);
   const texts = [
-    await draftDocumentsOf(db, topologyId),
+    await mainDocumentsOf(db, topologyId),
     newest ? await documentsOf(db, topologyId, newest.number) : undefined,
   ];
   const environments = new Set<string>();

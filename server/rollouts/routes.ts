@@ -1,5 +1,4 @@
 import { Hono } from 'hono';
-import { streamSSE } from 'hono/streaming';
 import { mixed, number, object, string } from 'yup';
 import type { Message } from '@vondle/core/conditions';
 import type { Database } from '../db/connect.ts';
@@ -8,8 +7,9 @@ import { body, numberIn } from '../http/input.ts';
 import { notFound } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import type { Changes } from '../live/changes.ts';
+import { watched } from '../live/stream.ts';
 import type { Person } from '../people/store.ts';
-import { LARGEST_INTEGER } from '../topologies/documents.ts';
+import { LARGEST_INTEGER } from '../drafts/documents.ts';
 import { allowed, type Want } from '../topologies/service.ts';
 import type { Rollouts } from './service.ts';
 import { countSteps, probesOf, rolloutOf, rolloutsOf, stepLines, stepsChangedAfter } from './store.ts';
@@ -41,8 +41,6 @@ const probeInput = object({
 const streams = new Budget({ all: 2000, each: 20 }, 'live views');
 /** Whoever listens looks again after so long, should a telling have been lost. */
 const LOOK_AGAIN_MS = 5000;
-/** What changes quicker than this is told together. */
-const TOGETHER_MS = 150;
 
 /** Rollouts of a topology's revisions, and the probes that prove them. */
 export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes): Hono<Env> {
@@ -60,7 +58,7 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
     })
     .post('/:slug/rollouts', async (c) => {
       const person = c.get('person');
-      const topology = await allowed(db, person, c.req.param('slug'), 'write');
+      const topology = await allowed(db, person, c.req.param('slug'), 'operate');
       const { target, revision } = await body(c, planInput);
       return c.json({ id: await service.plan(topology, person, revision, target) }, 201);
     })
@@ -84,61 +82,32 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
       const release = streams.take(`person ${person.id}`, 1);
       // a browser that reconnects says what it heard last
       let heard = numberIn(c.req.header('last-event-id') ?? c.req.query('after') ?? '0');
-      c.header('x-accel-buffering', 'no');
-      return streamSSE(c, async (stream) => {
-        let wake: () => void = () => {};
-        let dirty = true;
-        const off = changes.on(rollout.id, () => {
-          dirty = true;
-          wake();
-        });
-        stream.onAbort(() => wake());
-        try {
-          while (!stream.aborted) {
-            if (dirty) {
-              dirty = false;
-              // who is no member any more hears nothing any more
-              const topology = await allowed(db, person, slug, 'read');
-              const now = await rolloutOf(db, topology.id, rollout.id);
-              if (!now) return;
-              for (;;) {
-                const steps = await stepsChangedAfter(db, now.id, heard);
-                const page = steps.at(-1);
-                if (steps.length === 0 && now.change <= heard) break;
-                const more = steps.length > 0 && page !== undefined && page.change < now.change;
-                heard = Math.max(heard, page?.change ?? 0, more ? 0 : now.change);
-                const count = await countSteps(db, now.id);
-                await stream.writeSSE({
-                  id: String(heard),
-                  data: JSON.stringify({ rollout: now, count, steps }),
-                });
-                if (!more) break;
-              }
-              if (now.state !== 'applying' && now.state !== 'planned') {
-                await stream.writeSSE({ event: 'over', data: '' });
-                return;
-              }
-              await new Promise((done) => setTimeout(done, TOGETHER_MS));
-              continue;
-            }
-            await new Promise<void>((done) => {
-              const timer = setTimeout(() => {
-                dirty = true;
-                done();
-              }, LOOK_AGAIN_MS);
-              wake = () => {
-                clearTimeout(timer);
-                done();
-              };
+      return watched(c, {
+        hear: (again) => changes.on('rollout', rollout.id, again),
+        async look(stream) {
+          // who is no member any more hears nothing any more
+          const topology = await allowed(db, person, slug, 'read');
+          const now = await rolloutOf(db, topology.id, rollout.id);
+          if (!now) return 'over';
+          for (;;) {
+            const steps = await stepsChangedAfter(db, now.id, heard);
+            const page = steps.at(-1);
+            if (steps.length === 0 && now.change <= heard) break;
+            const more = steps.length > 0 && page !== undefined && page.change < now.change;
+            heard = Math.max(heard, page?.change ?? 0, more ? 0 : now.change);
+            const count = await countSteps(db, now.id);
+            await stream.writeSSE({
+              id: String(heard),
+              data: JSON.stringify({ rollout: now, count, steps }),
             });
-            await stream.write(': still here\n\n');
+            if (!more) break;
           }
-        } catch {
-          // the database is away, or access ended: the browser comes again and is told
-        } finally {
-          off();
-          release();
-        }
+          if (now.state === 'applying' || now.state === 'planned') return;
+          await stream.writeSSE({ event: 'over', data: '' });
+          return 'over';
+        },
+        ended: release,
+        againMs: LOOK_AGAIN_MS,
       });
     })
     .post('/:slug/rollouts/:id/consent', async (c) => {
@@ -150,20 +119,20 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
     })
     .post('/:slug/rollouts/:id/apply', async (c) => {
       const person = c.get('person');
-      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'write');
+      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'operate');
       const { destroys } = await body(c, applyInput, { optional: true });
       await service.apply(topology, person, rollout, destroys);
       return c.body(null, 202);
     })
     .post('/:slug/rollouts/:id/stop', async (c) => {
       const person = c.get('person');
-      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'write');
+      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'operate');
       await service.stop(topology, person, rollout);
       return c.body(null, 202);
     })
     .post('/:slug/rollouts/:id/probes', async (c) => {
       const person = c.get('person');
-      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'write');
+      const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'operate');
       const input = await body(c, probeInput);
       await service.probe(topology, person, rollout, {
         ...input,

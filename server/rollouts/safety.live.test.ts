@@ -89,7 +89,7 @@ async function takeAll(queue: string): Promise<string[]> {
 
 beforeAll(async () => {
   h = await harness({ rollouts: { stepMs: 1500, awayMs: 4000 } });
-  await h.topology('quay', { mara: 'architect', odo: 'approver' });
+  await h.topology('quay', { mara: 'owner', odo: 'approver' });
   [mara, odo] = [await h.as('mara'), await h.as('odo')];
   const user = decodeURIComponent(new URL(addresses.amqp).username);
   await reached.ask(reached.path('vhosts'), { method: 'DELETE' });

@@ -8,7 +8,7 @@ import { openTarget, type Openers } from '../environments/store.ts';
 import { Budget } from '../http/budget.ts';
 import { forbidden, notFound, Problem } from '../http/problem.ts';
 import type { Jobs } from '../jobs/queue.ts';
-import { tellOf } from '../live/changes.ts';
+import { tell } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
 import { revisionOf } from '../revisions/store.ts';
 import { sendProbe } from '../targets/amqp/probe.ts';
@@ -132,7 +132,7 @@ export class Rollouts {
         topologyId: topology.id,
         details: { rollout: rollout.id, words: words.trim() },
       });
-      await tellOf(tx, rollout.id);
+      await tell(tx, 'rollout', rollout.id);
     });
   }
 
@@ -176,7 +176,7 @@ export class Rollouts {
           topologyId: topology.id,
           details: { rollout: rollout.id, ...(waiting ? { destroys: waiting } : {}) },
         });
-        await tellOf(tx, rollout.id);
+        await tell(tx, 'rollout', rollout.id);
       })
       .catch((error: unknown) => {
         if (isTaken(error, 'rollouts_one_at_a_time'))
@@ -221,7 +221,7 @@ export class Rollouts {
         topologyId: topology.id,
         details: { rollout: rollout.id },
       });
-      await tellOf(tx, rollout.id);
+      await tell(tx, 'rollout', rollout.id);
     });
     // here at once; elsewhere it is heard when the claim is renewed
     this.carrying.get(rollout.id)?.one.stop();

@@ -1,5 +1,5 @@
 import type { Step } from '@vondle/core/analysis';
-import { and, asc, desc, eq, gt, inArray, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, max, sql } from 'drizzle-orm';
 import type { AnyPgColumn } from 'drizzle-orm/pg-core';
 import type { Database, Transaction } from '../db/connect.ts';
 import { people, probes, rollouts, rolloutSteps, type RolloutState, type StepState } from '../db/schema.ts';
@@ -290,4 +290,22 @@ export async function revisionsStandingOn(
 
 export async function insertProbe(tx: Transaction, probe: typeof probes.$inferInsert): Promise<void> {
   await tx.insert(probes).values(probe);
+}
+
+/** @returns the topology that a rollout belongs to */
+export async function topologyOf(tx: Transaction, rolloutId: number): Promise<number> {
+  const [found] = await tx
+    .select({ topologyId: rollouts.topologyId })
+    .from(rollouts)
+    .where(eq(rollouts.id, rolloutId));
+  return found!.topologyId;
+}
+
+/** @returns the newest rollout of a topology that was carried out whole; 0 where there is none */
+export async function newestApplied(db: Transaction, topologyId: number): Promise<number> {
+  const [found] = await db
+    .select({ id: max(rollouts.id) })
+    .from(rollouts)
+    .where(and(eq(rollouts.topologyId, topologyId), eq(rollouts.state, 'applied')));
+  return found?.id ?? 0;
 }

@@ -8,7 +8,7 @@ import { pino } from 'pino';
 import { createApp } from '../app.ts';
 import { bringUpToDate, connect, type Database } from '../db/connect.ts';
 import { forTheLog } from '../db/trouble.ts';
-import { members, people, topologies } from '../db/schema.ts';
+import { members, people, topologies, type Role } from '../db/schema.ts';
 import type { Patience } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
 import { Changes } from '../live/changes.ts';
@@ -17,7 +17,7 @@ import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/se
 import { sealer, type Sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
 import type { BuiltIn } from '../targets/amqp/built-in.ts';
-import type { Role } from '../topologies/store.ts';
+
 import { Work, type Limits } from '../work/pool.ts';
 
 export const PASSWORD = 'a password for tests';

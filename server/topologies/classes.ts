@@ -7,7 +7,7 @@ import { readTopology } from '@vondle/core/topology';
 import type { Database } from '../db/connect.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import { documentsOf } from '../revisions/store.ts';
-import { draftDocumentsOf } from './store.ts';
+import { mainDocumentsOf } from '../drafts/store.ts';
 
 /** What is asked for: the draft, or a revision; as it is in an environment, or in none. */
 export interface AskedClasses {
@@ -40,7 +40,7 @@ export async function tellClasses(
 ): Promise<void> {
   const documents =
     revision === undefined
-      ? await draftDocumentsOf(db, topologyId)
+      ? await mainDocumentsOf(db, topologyId)
       : await documentsOf(db, topologyId, revision);
   if (!documents) throw notFound(`revision ${revision}`);
   const topology = readTopology(documents, environment === undefined ? {} : { environment });

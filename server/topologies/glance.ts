@@ -5,7 +5,7 @@ import { readTopology } from '@vondle/core/topology';
 import type { GraphNode } from '@vondle/core/routing';
 import type { Database } from '../db/connect.ts';
 import { documentsOf } from '../revisions/store.ts';
-import { draftDocumentsOf, draftSize } from './store.ts';
+import { draftDocumentsOf, draftSize } from '../drafts/store.ts';
 
 /** More text than this is not looked through for a list. */
 const MOST_TEXT = 4 * 1024 * 1024;
@@ -46,9 +46,9 @@ const LANES: Readonly<Record<GraphNode['role'], number>> = {
 };
 
 /** @returns a draft at a glance */
-export async function glanceAt(db: Database, topologyId: number): Promise<Glance> {
-  const large = (await draftSize(db, topologyId)) > MOST_TEXT;
-  return { ...glanceOf(large ? [] : await draftDocumentsOf(db, topologyId)), large };
+export async function glanceAt(db: Database, draftId: number): Promise<Glance> {
+  const large = (await draftSize(db, draftId)) > MOST_TEXT;
+  return { ...glanceOf(large ? [] : await draftDocumentsOf(db, draftId)), large };
 }
 
 /** @returns a revision at a glance; undefined where there is none of that number */

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { Hono, type Context } from 'hono';
+import { Hono } from 'hono';
 import { object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
@@ -10,21 +10,12 @@ import type { Env } from '../http/session.ts';
 import type { Person } from '../people/store.ts';
 import type { Work } from '../work/pool.ts';
 import { sentAsTold } from './told.ts';
-import type { ReadDocuments } from './documents.ts';
+import type { ReadDocuments } from '../drafts/documents.ts';
+import { alone, askedDraft } from '../drafts/routes.ts';
+import { draftFor, draftJson, draftSize, putDocuments, type DraftHead } from '../drafts/store.ts';
 import type { Glance } from './glance.ts';
 import { allowed } from './service.ts';
-import {
-  addMember,
-  draftJson,
-  draftHeadOf,
-  draftSize,
-  insertTopology,
-  putDocuments,
-  takeDraft,
-  topologiesOf,
-  topologyEntries,
-  type DraftHead,
-} from './store.ts';
+import { addMember, insertTopology, topologiesOf, topologyEntries } from './store.ts';
 
 /** So many glances are kept, those asked for last. */
 const MOST_GLANCES = 300;
@@ -102,34 +93,6 @@ const whichClasses = object({
 export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<Env> {
   const telling = new Budget({ all: 4, each: 1 }, 'topologies whose messages are told');
   const looking = new Budget({ all: 32, each: 8 }, 'topologies being looked through');
-  /** Takes the documents of a body in, on the version the body says. */
-  async function write(c: Context<Env>, how: 'whole' | 'change'): Promise<Response> {
-    const person = c.get('person');
-    const topology = await allowed(db, person, c.req.param('slug') ?? '', 'write');
-    const { bytes, release } = await c.get('intake').read(c, c.get('address'), LARGEST_DRAFT);
-    try {
-      // the bytes go to the thread and come back, and nobody here looks into them
-      const moving = alone(bytes);
-      const { read, back } = await work.run('documents', { bytes: moving, how }, [moving]);
-      const version = await db.transaction(async (tx) => {
-        const written = await takeDraft(tx, topology.id, person.id, read.version);
-        if (written === undefined) throw moved(await draftHeadOf(tx, topology.id));
-        const member = how === 'whole' ? 'documents' : 'changed';
-        const missing = await putDocuments(tx, topology.id, read, Buffer.from(back), member);
-        if (missing !== undefined)
-          throw new Problem(
-            422,
-            'Not a draft',
-            'The names have a document that is neither there nor sent. Send the whole draft instead.',
-          );
-        return written;
-      });
-      return c.json({ version });
-    } finally {
-      release();
-    }
-  }
-
   /** Makes a topology with a draft of some documents. @returns its address */
   async function begin(
     person: Person,
@@ -148,8 +111,9 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
       const made = await db.transaction(async (tx) => {
         const id = await insertTopology(tx, { slug, name });
         if (id === undefined) return false;
-        await putDocuments(tx, id, { names, came }, documents, 'documents');
-        await addMember(tx, id, person.id, 'architect');
+        const draft = await draftFor(tx, id, undefined);
+        await putDocuments(tx, draft!.id, { names, came }, documents, 'documents');
+        await addMember(tx, id, person.id, 'owner');
         await record(tx, 'create topology', { personId: person.id, topologyId: id });
         return true;
       });
@@ -159,14 +123,14 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
 
   /** What was found of drafts, by topology: worked out once for each version. */
   const glances = new Map<number, { readonly version: number; readonly glance: Promise<Glance> }>();
-  function glance(topologyId: number, version: number): Promise<Glance> {
-    const known = glances.get(topologyId);
+  function glance({ id, version }: DraftHead): Promise<Glance> {
+    const known = glances.get(id);
     if (known?.version === version) return known.glance;
-    const found = work.run('glance', { topologyId });
-    glances.delete(topologyId);
-    glances.set(topologyId, { version, glance: found });
+    const found = work.run('glance', { draftId: id });
+    glances.delete(id);
+    glances.set(id, { version, glance: found });
     // what failed may go through the next time
-    found.catch(() => glances.get(topologyId)?.glance === found && glances.delete(topologyId));
+    found.catch(() => glances.get(id)?.glance === found && glances.delete(id));
     const [oldest] = glances.keys();
     if (glances.size > MOST_GLANCES) glances.delete(oldest!);
     return found;
@@ -195,10 +159,10 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
     })
     .get('/:slug/glance', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
-      const { version } = await draftHeadOf(db, topology.id);
+      const draft = await askedDraft(c, db, topology);
       const done = looking.take(`person ${c.get('person').id}`, 1);
       try {
-        return c.json({ version, ...(await glance(topology.id, version)) });
+        return c.json({ version: draft.version, ...(await glance(draft)) });
       } finally {
         done();
       }
@@ -216,9 +180,10 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
     .get('/:slug', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
       const { slug, name, role } = topology;
-      const release = sending.take(`person ${c.get('person').id}`, 3 * (await draftSize(db, topology.id)));
+      const { id } = await askedDraft(c, db, topology);
+      const release = sending.take(`person ${c.get('person').id}`, 3 * (await draftSize(db, id)));
       try {
-        const { head, documents } = await draftJson(db, topology.id);
+        const { head, documents } = await draftJson(db, id);
         const draft = JSON.stringify(head).slice(0, -1);
         const before = `${JSON.stringify({ slug, name, role }).slice(0, -1)},"draft":${draft}`;
         return sentInPieces(c, jsonList(before, documents, '}}'), release);
@@ -226,20 +191,5 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
         release();
         throw error;
       }
-    })
-    .put('/:slug/draft', (c) => write(c, 'whole'))
-    .patch('/:slug/draft', (c) => write(c, 'change'));
-}
-
-/** @returns the memory of some bytes that has nothing else in it, as it can move to a thread. */
-function alone(bytes: Buffer): ArrayBuffer {
-  const whole = bytes.byteOffset === 0 && bytes.byteLength === bytes.buffer.byteLength;
-  return (whole ? bytes.buffer : new Uint8Array(bytes).buffer) as ArrayBuffer;
-}
-
-/** The draft was written by somebody else meanwhile: nothing is overwritten, and it is said by whom and when. */
-export function moved(theirs: DraftHead): Problem {
-  return new Problem(409, 'The draft has moved', 'Somebody else changed this draft since you opened it.', {
-    theirs,
-  });
+    });
 }

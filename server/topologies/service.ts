@@ -1,10 +1,34 @@
 import type { Database } from '../db/connect.ts';
+import type { Role } from '../db/schema.ts';
 import { forbidden, notFound } from '../http/problem.ts';
 import type { Person } from '../people/store.ts';
 import { topologyFor, type TopologyRow } from './store.ts';
 
-/** What somebody wants to do with a topology. */
-export type Want = 'read' | 'write' | 'approve';
+/**
+ * What somebody wants to do with a topology: look at all of it; change drafts and make revisions of them; agree to
+ * what others made; connect brokers and carry rollouts out on them; say who belongs to it.
+ */
+export type Want = 'read' | 'write' | 'approve' | 'operate' | 'manage';
+
+/** What each role may do. */
+const MAY: Readonly<Record<Role, readonly Want[]>> = {
+  reader: ['read'],
+  author: ['read', 'write'],
+  approver: ['read', 'write', 'approve'],
+  operator: ['read', 'operate'],
+  owner: ['read', 'write', 'approve', 'operate', 'manage'],
+};
+
+const REFUSED: Readonly<Record<Want, string>> = {
+  read: 'read it',
+  write: 'change it; its authors, approvers and owners may',
+  approve: 'agree to changes and rollouts; its approvers and owners may',
+  operate: 'connect brokers or carry rollouts out; its operators and owners may',
+  manage: 'say who belongs to it; its owners may',
+};
+
+/** @returns whether a role lets one do that */
+export const may = (role: Role, want: Want): boolean => MAY[role].includes(want);
 
 /** An address as one is given: nothing else is looked for. */
 const SLUG = /^[\p{L}\p{M}\p{N}-]{1,100}$/u;
@@ -17,11 +41,7 @@ const SLUG = /^[\p{L}\p{M}\p{N}-]{1,100}$/u;
 export async function allowed(db: Database, person: Person, slug: string, want: Want): Promise<TopologyRow> {
   const topology = SLUG.test(slug) ? await topologyFor(db, slug.normalize('NFC'), person.id) : undefined;
   if (!topology) throw notFound('such topology');
-  if (want === 'write' && topology.role === 'reader') {
-    throw forbidden(`You may read ${topology.name}, but not change it. Ask one of its architects.`);
-  }
-  if (want === 'approve' && topology.role !== 'approver') {
-    throw forbidden(`Only approvers of ${topology.name} may do this.`);
-  }
+  if (!may(topology.role, want))
+    throw forbidden(`As ${topology.role} of ${topology.name} you may not ${REFUSED[want]}.`);
   return topology;
 }

@@ -27,6 +27,7 @@ const LANES = {
 
 const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   documents: 'quick',
+  merge: 'thorough',
   plan: 'thorough',
   lookAgain: 'thorough',
   goOn: 'thorough',

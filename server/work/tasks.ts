@@ -9,7 +9,8 @@ import {
   readBack,
   type Planning,
 } from '../rollouts/planning.ts';
-import { readDocuments, type ReadDocuments } from '../topologies/documents.ts';
+import { mergedDraft } from '../drafts/merge.ts';
+import { readDocuments, type ReadDocuments } from '../drafts/documents.ts';
 import { tellClasses, type AskedClasses } from '../topologies/classes.ts';
 import { glanceAt, glanceAtRevision } from '../topologies/glance.ts';
 
@@ -55,9 +56,10 @@ export const tasks = (planning: Planning) => ({
   expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
   classes: (input: AskedClasses) => tellClasses(planning.db, input),
+  merge: (input: Parameters<typeof mergedDraft>[1]) => mergedDraft(planning.db, input),
   glanceRevision: ({ topologyId, number }: { topologyId: number; number: number }) =>
     glanceAtRevision(planning.db, topologyId, number),
-  glance: ({ topologyId }: { topologyId: number }) => glanceAt(planning.db, topologyId),
+  glance: ({ draftId }: { draftId: number }) => glanceAt(planning.db, draftId),
 });
 
 export type Tasks = ReturnType<typeof tasks>;

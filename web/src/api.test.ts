@@ -31,10 +31,11 @@ test('an answer is what the server says', async () => {
 test('of a draft, what changed is sent with all its names', async () => {
   const asked = server(json({ version: 8 }));
   const changed = [{ name: 'a.yaml', text: 'vondle: 1\n' }];
-  await api.changeDraft('ferries', 7, ['a.yaml', 'b.yaml'], changed);
+  await api.changeDraft('ferries', { draft: 3, version: 7, base: 2 }, ['a.yaml', 'b.yaml'], changed);
   expect(asked[0]).toMatchObject({
     method: 'PATCH',
-    body: { version: 7, names: ['a.yaml', 'b.yaml'], changed },
+    path: '/api/topologies/ferries/draft?draft=3',
+    body: { version: 7, base: 2, names: ['a.yaml', 'b.yaml'], changed },
   });
 });
 

@@ -103,10 +103,11 @@ export interface Person {
   handle: string;
   name: string;
 }
+export type Role = 'reader' | 'author' | 'approver' | 'operator' | 'owner';
 export interface TopologyRow {
   slug: string;
   name: string;
-  role: 'reader' | 'architect' | 'approver';
+  role: Role;
   /** The folder whose files are edited, where it is no topology of a server's. */
   local?: string;
 }
@@ -130,12 +131,33 @@ export interface Glance {
   environments: string[];
   shape: { nodes: [lane: number, band: number][]; ways: [from: number, to: number][] };
 }
-export interface DraftData {
+/** A draft without its documents. */
+export interface DraftHead {
+  id: number;
+  name: string;
+  /** The one that every topology has, and nobody owns. */
+  main: boolean;
+  /** Whose it is, by handle. */
+  owner: string | null;
+  /** The revision it goes on from; 0 for none. */
   base: number;
   version: number;
-  documents: TextDocument[];
   updatedAt: string;
   updatedBy: string | null;
+}
+export interface DraftData extends DraftHead {
+  documents: TextDocument[];
+}
+/** How all of a topology stands, told whenever something of it changes. */
+export interface LiveState {
+  role: Role;
+  drafts: DraftHead[];
+  /** The newest revision; 0 for none. */
+  revision: number;
+  /** Goes up when a rollout is carried out. */
+  applied: number;
+  /** Who has which draft open. */
+  people: { draft: number; handle: string; name: string }[];
 }
 export interface RevisionEntry {
   number: number;
@@ -236,6 +258,16 @@ export interface Rollout extends RolloutHead {
 }
 
 const at = (slug: string) => `/topologies/${encodeURIComponent(slug)}`;
+const of = (draft: number | undefined) => (draft === undefined ? '' : `?draft=${draft}`);
+
+/** What a write of a draft goes on from. */
+export interface DraftWrite {
+  /** Which draft; the main one where none is said. */
+  draft: number | undefined;
+  version: number;
+  /** The revision the draft goes on from with it. */
+  base: number;
+}
 
 export const api = {
   me: () => ask<Person>('GET', '/session'),
@@ -250,19 +282,40 @@ export const api = {
       documents,
     }),
   glance: (slug: string) => ask<Glance>('GET', `${at(slug)}/glance`),
-  topology: (slug: string) => ask<TopologyRow & { draft: DraftData }>('GET', at(slug)),
-  saveDraft: (slug: string, version: number, documents: readonly TextDocument[]) =>
-    ask<{ version: number }>('PUT', `${at(slug)}/draft`, { version, documents }),
+  /** @param draft which draft of it; the main one where none is said */
+  topology: (slug: string, draft?: number) =>
+    ask<TopologyRow & { draft: DraftData }>('GET', at(slug) + of(draft)),
+  drafts: (slug: string) => ask<DraftHead[]>('GET', `${at(slug)}/drafts`),
+  /** Begins a draft with what a revision, or another draft, has. */
+  beginDraft: (slug: string, name: string, from: { revision: number } | { draft: number }) =>
+    ask<{ id: number }>('POST', `${at(slug)}/drafts`, { name, ...from }),
+  renameDraft: (slug: string, draft: number, name: string) =>
+    ask<void>('PATCH', `${at(slug)}/drafts/${draft}`, { name }),
+  removeDraft: (slug: string, draft: number) => ask<void>('DELETE', `${at(slug)}/drafts/${draft}`),
+  saveDraft: (slug: string, write: DraftWrite, documents: readonly TextDocument[]) =>
+    ask<{ version: number }>('PUT', `${at(slug)}/draft${of(write.draft)}`, {
+      version: write.version,
+      base: write.base,
+      documents,
+    }),
   /** Writes only what changed: all names, and the documents that are not as the server has them. */
-  changeDraft: (slug: string, version: number, names: string[], changed: readonly TextDocument[]) =>
-    ask<{ version: number }>('PATCH', `${at(slug)}/draft`, { version, names, changed }),
+  changeDraft: (slug: string, write: DraftWrite, names: string[], changed: readonly TextDocument[]) =>
+    ask<{ version: number }>('PATCH', `${at(slug)}/draft${of(write.draft)}`, {
+      version: write.version,
+      base: write.base,
+      names,
+      changed,
+    }),
+  /** Where what goes on in a topology can be listened to, as server-sent events. */
+  live: (slug: string, draft: number | undefined, tab: string) =>
+    `/api${at(slug)}/live?tab=${tab}${draft === undefined ? '' : `&draft=${draft}`}`,
   revisionGlance: (slug: string, number: number) =>
     ask<Omit<Glance, 'version'>>('GET', `${at(slug)}/revisions/${number}/glance`),
   revisions: (slug: string) => ask<RevisionEntry[]>('GET', `${at(slug)}/revisions`),
   revision: (slug: string, number: number) =>
     ask<{ documents: TextDocument[] }>('GET', `${at(slug)}/revisions/${number}`),
-  saveRevision: (slug: string, version: number, words: string) =>
-    ask<{ number: number; version: number }>('POST', `${at(slug)}/revisions`, { version, words }),
+  saveRevision: (slug: string, draft: number | undefined, version: number, words: string) =>
+    ask<{ number: number; version: number }>('POST', `${at(slug)}/revisions${of(draft)}`, { version, words }),
   places: (slug: string) => ask<Places>('GET', `${at(slug)}/targets/places`),
   setTarget: (
     slug: string,

@@ -1,5 +1,6 @@
 /** Two changes of the same text put together line by line, as far as they are not in each other's way. */
 import { diffArrays } from 'diff';
+import type { TextEdit } from '../../base/edits.ts';
 
 /** A stretch of lines: the same for both, or changed by both. */
 export type Region =
@@ -20,7 +21,7 @@ interface Hunk {
 }
 
 /** More changed lines than this are not followed one by one. */
-const MOST_CHANGED = 4000;
+const MOST_CHANGED = 1000;
 
 /** @returns a text as lines, each with its line break */
 export const linesOf = (text: string): string[] => text.split(/(?<=\n)/);
@@ -98,6 +99,69 @@ function now(
   return [...lines, ...was.slice(at, end)];
 }
 
+/**
+ * @param doc the document's name
+ * @returns the edits that make a text another, line by line; where too many lines differ, one for all of them
+ */
+export function editsBetween(doc: string, before: string, after: string): TextEdit[] {
+  if (before === after) return [];
+  const [was, is] = [linesOf(before), linesOf(after)];
+  const hunks = hunksOf(was, is) ?? [{ start: 0, end: was.length, from: 0, to: is.length }];
+  const starts = [0];
+  for (const line of was) starts.push(starts.at(-1)! + line.length);
+  return hunks.map(({ start, end, from, to }) => ({
+    doc,
+    start: starts[start]!,
+    end: starts[end]!,
+    text: is.slice(from, to).join(''),
+  }));
+}
+
+/** One state of a document, and what it came with: the number of a revision. */
+export interface LineSource {
+  readonly number: number;
+  readonly text: string;
+}
+
+/**
+ * Tells which state of a document each of its lines came with.
+ * @param states the newest first
+ * @returns for each line of the newest, the number of the oldest state since which it has been there unchanged
+ */
+export function lastChanged(states: readonly LineSource[]): number[] {
+  const [newest, ...older] = states;
+  if (!newest) return [];
+  const came = linesOf(newest.text).map(() => newest.number);
+  /** The lines whose origin is open, by where they stand in the state looked at. */
+  let open = new Map(came.map((_, i) => [i, i]));
+  let now = linesOf(newest.text);
+  for (const state of older) {
+    const before = linesOf(state.text);
+    const hunks = hunksOf(before, now);
+    if (!hunks) break;
+    const next = new Map<number, number>();
+    let at = 0;
+    for (const { start, from, to } of [
+      ...hunks,
+      { start: before.length, from: now.length, to: now.length },
+    ]) {
+      // lines before the hunk are the same in both
+      for (let i = at; i < from; i++) {
+        const of = open.get(i);
+        if (of !== undefined) {
+          next.set(start - (from - i), of);
+          came[of] = state.number;
+        }
+      }
+      at = to;
+    }
+    open = next;
+    now = before;
+    if (open.size === 0) break;
+  }
+  return came;
+}
+
 /** The ways to write what both sides made of one stretch of lines, the fullest first. */
 export function* candidates({ base, mine, theirs }: Region & { clash: true }): Generator<readonly string[]> {
   // without a line break at its end, a last line would run into the next
@@ -105,6 +169,9 @@ export function* candidates({ base, mine, theirs }: Region & { clash: true }): G
     then.length && lines.length && !lines.at(-1)!.endsWith('\n')
       ? [...lines.slice(0, -1), `${lines.at(-1)!}\n`, ...then]
       : [...lines, ...then];
+  // what is in both stands there once
+  const all = diffArrays([...mine], [...theirs], { maxEditLength: MOST_CHANGED });
+  if (all) yield all.reduce<readonly string[]>((lines, { value }) => ended(lines, value), []);
   if (base.length === 0 || mine.join('') !== theirs.join('')) {
     yield ended(mine, theirs);
     yield ended(theirs, mine);

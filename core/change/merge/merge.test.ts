@@ -8,11 +8,12 @@
  */
 import fc from 'fast-check';
 import { load } from 'js-yaml';
-import type { TextDocument } from '../../base/edits.ts';
+import { type TextDocument, applyEdits } from '../../base/edits.ts';
 import type { Json } from '../../syntax/render.ts';
 import { randomTopology, topologies } from '../../testing/random-topology.ts';
 import { pickerOf, uglyYaml } from '../../testing/ugly-yaml.ts';
 import { readTopology } from '../../topology/read.ts';
+import { editsBetween, lastChanged } from './lines.ts';
 import { type Choices, type Merged, merge } from './merge.ts';
 
 const RUNS = Number(process.env['FUZZ'] ?? 1) * 10;
@@ -59,6 +60,16 @@ describe('two changes of a document', () => {
     );
   });
 
+  test('keep the comments of both where they wrote into the same lines', () => {
+    const base = 'vondle: 1\n';
+    const [mine, theirs] = ['# mine\nvondle: 1\n', 'vondle: 1\napps: {} # theirs\n'];
+    expect(clean('', mine, theirs)).toBe('# mine\nvondle: 1\napps: {} # theirs\n');
+    const found = merged(base, '# mine\nvondle: 2\n', 'vondle: 3\napps: {}\n');
+    const choices: Choices = new Map([[found.conflicts[0]!.id, 'theirs']]);
+    const chosen = merged(base, '# mine\nvondle: 2\n', 'vondle: 3\napps: {}\n', choices);
+    expect(textOf(chosen)).toBe('# mine\nvondle: 3\napps: {}\n');
+  });
+
   test('of one line are told apart by their keys', () => {
     const base = 'queues: { a: { maxLength: 1, durable: true }, b: {} } # both\n';
     const text = clean(base, base.replace('1', '2'), base.replace('true', 'false').replace('b: {}', 'c: {}'));
@@ -94,7 +105,8 @@ describe('two changes of a document', () => {
     const other = '      - { to: log, from: boats } # as well\n';
     expect(clean(BASE, BASE + line, BASE + line)).toBe(BASE + line);
     expect(
-      (load(clean(BASE, BASE + line, BASE + other)) as typeof HARBOUR).brokers.quay.bindings,
+      (load(clean(BASE, BASE + line, BASE + other)) as { brokers: { quay: { bindings: unknown[] } } }).brokers
+        .quay.bindings,
     ).toHaveLength(2);
   });
 
@@ -124,8 +136,6 @@ describe('two changes of a document', () => {
   });
 });
 
-const HARBOUR = load(BASE) as { brokers: { quay: { bindings: unknown[] } } };
-
 describe('two changes of one value', () => {
   const mine = BASE.replace('maxLength: 10', 'maxLength: 11');
   const theirs = BASE.replace('maxLength: 10', 'maxLength: 12').replace('20', '21');
@@ -146,7 +156,7 @@ describe('two changes of one value', () => {
   });
 
   test('are as was chosen', () => {
-    const [{ id }] = merged(BASE, mine, theirs).conflicts as [{ id: string }];
+    const { id } = merged(BASE, mine, theirs).conflicts[0]!;
     expect(textOf(merged(BASE, mine, theirs, new Map([[id, 'theirs']])))).toBe(theirs);
     expect(textOf(merged(BASE, mine, theirs, new Map([[id, 'mine']])))).toBe(mine.replace('20', '21'));
   });
@@ -396,4 +406,50 @@ function together(data: Json, mine: readonly Change[], theirs: readonly Change[]
 test('what is put together reads as a topology', () => {
   const text = clean(BASE, BASE.replace('20', '21'), BASE.replace('10', '11'));
   expect(readTopology(one(text)).findings).toEqual([]);
+});
+
+describe('lines', () => {
+  const texts = fc
+    .array(fc.constantFrom('a', 'b', 'c', ''), { maxLength: 12 })
+    .map((lines) => lines.join('\n'));
+
+  test('that differ are told as edits that lead from one text to the other', () => {
+    fc.assert(
+      fc.property(texts, texts, (before, after) => {
+        const edits = editsBetween('a.yaml', before, after);
+        expect(applyEdits(one(before), edits)[0]!.text).toBe(after);
+      }),
+    );
+  });
+
+  test('say with which state they came', () => {
+    const states = [
+      { number: 4, text: 'a\nB\nc\nnew\n' },
+      { number: 3, text: 'a\nB\nc\n' },
+      { number: 2, text: 'a\nb\nc\n' },
+      { number: 1, text: 'c\n' },
+    ];
+    // the last is what stands behind the last line break
+    expect(lastChanged(states)).toEqual([2, 3, 1, 4]);
+    expect(lastChanged(states.slice(0, 1))).toEqual([4, 4, 4, 4]);
+    expect(lastChanged([])).toEqual([]);
+  });
+
+  test('of a text that changed whole are not followed one by one', () => {
+    const lines = (mark: string) => Array.from({ length: 6000 }, (_, i) => `${mark}${i}\n`).join('');
+    const edits = editsBetween('a.yaml', lines('a'), lines('b'));
+    expect(edits).toEqual([{ doc: 'a.yaml', start: 0, end: lines('a').length, text: lines('b') }]);
+    expect(
+      new Set(
+        lastChanged([
+          { number: 2, text: lines('b') },
+          { number: 1, text: lines('a') },
+        ]),
+      ),
+    ).toEqual(new Set([2]));
+    // and what both wrote is put together by keys then
+    expect(clean('{}', lines('a').replaceAll('\n', ': 1\n'), '{}')).toBe(
+      lines('a').replaceAll('\n', ': 1\n'),
+    );
+  });
 });

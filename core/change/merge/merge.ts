@@ -161,12 +161,27 @@ function byKeys(
   });
   if (!wanted) return undefined;
   const lines = regions && nearest(regions, wanted);
+  const comments = commentsOf(mine + theirs, base);
+  let best: { readonly text: string; readonly lost: number } | undefined;
   for (const from of [lines, mine, theirs]) {
+    if (best?.lost === 0) break;
     const text = from === undefined ? undefined : written(from, wanted);
-    if (text !== undefined) return { text, conflicts };
+    if (text === undefined) continue;
+    const lost = lostOf(comments, text);
+    if (!best || lost < best.lost) best = { text, lost };
   }
-  return undefined;
+  return best && { text: best.text, conflicts };
 }
+
+/** What says nothing to a program, and much to people: the comments of a text that another does not have. */
+function commentsOf(text: string, without: string): ReadonlySet<string> {
+  const all = (of: string) => of.match(/(?<=^|\s)#.*$/gm) ?? [];
+  const known = new Set(all(without));
+  return new Set(all(text).filter((comment) => !known.has(comment)));
+}
+
+const lostOf = (comments: ReadonlySet<string>, text: string): number =>
+  [...comments].filter((comment) => !text.includes(comment)).length;
 
 /** @returns what a text says; undefined where it is no YAML, or a key stands in it twice */
 function read(text: string): Data | undefined {
@@ -174,6 +189,8 @@ function read(text: string): Data | undefined {
   return problems.length ? undefined : dataOf(root);
 }
 
+/** What a lost comment counts for, in values. */
+const LOST = 1000;
 /** So much text is read to find the best way to write what both sides wrote into the same lines; code units. */
 const MOST_READ = 4_000_000;
 
@@ -186,14 +203,17 @@ function nearest(regions: readonly Region[], wanted: Data): string {
     return said ? distance(said, wanted) : Infinity;
   };
   const clashing = regions.flatMap((region, i) => (region.clash ? [{ region, i }] : []));
-  const tries = Math.floor(MOST_READ / (4 * (text().length + 1)));
+  const tries = Math.floor(MOST_READ / (5 * (text().length + 1)));
   for (const { region, i } of clashing.slice(0, Math.min(tries, 40))) {
-    let best = { lines: chosen[i]!, far: Infinity };
+    const [was, here, there] = [region.base, region.mine, region.theirs].map((each) => each.join(''));
+    const comments = commentsOf(here! + there!, was!);
+    let best = { lines: chosen[i]!, cost: Infinity };
     for (const lines of candidates(region)) {
       chosen[i] = lines;
-      const now = far();
-      if (now < best.far) best = { lines, far: now };
-      if (now === 0) break;
+      // what a text says otherwise is written into it afterwards, a comment that is not in it is lost
+      const cost = far() + LOST * lostOf(comments, lines.join(''));
+      if (cost < best.cost) best = { lines, cost };
+      if (cost === 0) break;
     }
     chosen[i] = best.lines;
   }

@@ -1,4 +1,4 @@
-import { compose, undoOf, type ChangeSet, type TextDocument } from '@vondle/core/base';
+import { applyEdits, compose, over, undoOf, type ChangeSet, type TextDocument } from '@vondle/core/base';
 import { computed, shallowRef } from 'vue';
 
 type Documents = readonly TextDocument[];
@@ -7,11 +7,8 @@ type Documents = readonly TextDocument[];
 const TOGETHER_MS = 700;
 const MOST = 300;
 
-/** A change that was made: what was before it, and the edits where it is known which. */
-interface Change {
-  readonly before: Documents;
-  readonly edits: ChangeSet | undefined;
-}
+/** The way to another state: edits in the offsets of the present one, or the documents as they are to be. */
+type Way = { readonly edits: ChangeSet } | { readonly documents: Documents };
 
 /** Where an undo or redo leads, and by which edits, where that is known. */
 export interface Step {
@@ -19,10 +16,22 @@ export interface Step {
   readonly edits: ChangeSet | undefined;
 }
 
-/** One undo for everything: typing, forms, mends, documents made and removed. States share what did not change. */
+const stepOf = (way: Way, present: Documents): Step =>
+  'edits' in way
+    ? { documents: applyEdits(present, way.edits), edits: way.edits }
+    : { documents: way.documents, edits: undefined };
+
+/** The way back from where another leads. */
+const backFrom = (way: Way, present: Documents): Way =>
+  'edits' in way ? { edits: undoOf(present, way.edits) } : { documents: present };
+
+/**
+ * One undo for everything one did oneself: typing, forms, mends, documents made and removed. What somebody else
+ * did meanwhile stays (`others`).
+ */
 export function createUndo(now: () => number = () => Date.now()) {
-  const past = shallowRef<readonly Change[]>([]);
-  const future = shallowRef<readonly (Change & { readonly after: Documents })[]>([]);
+  const past = shallowRef<readonly Way[]>([]);
+  const future = shallowRef<readonly Way[]>([]);
   let typing = '';
   let last = 0;
 
@@ -39,30 +48,38 @@ export function createUndo(now: () => number = () => Date.now()) {
       last = now();
       future.value = [];
       const whole = past.value.at(-1);
-      if (!goesOn || !whole) past.value = [...past.value, { before, edits }].slice(-MOST);
-      else {
-        const all = whole.edits && edits && compose(whole.edits, edits);
-        past.value = [...past.value.slice(0, -1), { before: whole.before, edits: all }];
-      }
+      const back: Way = edits ? { edits: undoOf(before, edits) } : { documents: before };
+      if (!goesOn || !whole) past.value = [...past.value, back].slice(-MOST);
+      else if ('edits' in whole && 'edits' in back)
+        past.value = [...past.value.slice(0, -1), { edits: compose(back.edits, whole.edits) }];
     },
     /** @returns the way to the state before, if there is one */
     back(present: Documents): Step | undefined {
-      const change = past.value.at(-1);
-      if (!change) return undefined;
+      const way = past.value.at(-1);
+      if (!way) return undefined;
       past.value = past.value.slice(0, -1);
-      future.value = [...future.value, { ...change, after: present }];
+      future.value = [...future.value, backFrom(way, present)];
       typing = '';
-      const { before, edits } = change;
-      return { documents: before, edits: edits && undoOf(before, edits) };
+      return stepOf(way, present);
     },
     /** @returns the way to the state that was undone, if there is one */
-    on(): Step | undefined {
-      const change = future.value.at(-1);
-      if (!change) return undefined;
+    on(present: Documents): Step | undefined {
+      const way = future.value.at(-1);
+      if (!way) return undefined;
       future.value = future.value.slice(0, -1);
-      past.value = [...past.value, { before: change.before, edits: change.edits }];
+      past.value = [...past.value, backFrom(way, present)];
       typing = '';
-      return { documents: change.after, edits: change.edits };
+      return stepOf(way, present);
+    },
+    /**
+     * Takes in what somebody else did, which no undo of one's own takes back. One's own that is tangled up with it,
+     * and what came before that, cannot be undone any more.
+     * @param edits theirs, in the offsets of the present state; undefined where documents came or went
+     */
+    others(edits: ChangeSet | undefined): void {
+      typing = '';
+      past.value = edits ? moved(past.value, edits) : [];
+      future.value = edits ? moved(future.value, edits) : [];
     },
     forget(): void {
       past.value = [];
@@ -72,4 +89,18 @@ export function createUndo(now: () => number = () => Date.now()) {
     canGoBack: computed(() => past.value.length > 0),
     canGoOn: computed(() => future.value.length > 0),
   };
+}
+
+/** Ways one after the other, the last first, as they are once others' edits were made of the present state. */
+function moved(ways: readonly Way[], edits: ChangeSet): Way[] {
+  const kept: Way[] = [];
+  let theirs = edits;
+  for (const way of [...ways].reverse()) {
+    const own = 'edits' in way ? over(way.edits, theirs) : undefined;
+    const next = 'edits' in way ? over(theirs, way.edits, true) : undefined;
+    if (!own || !next) break;
+    kept.unshift({ edits: own });
+    theirs = next;
+  }
+  return kept;
 }

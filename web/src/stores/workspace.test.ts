@@ -2,6 +2,7 @@ import { createPinia, setActivePinia } from 'pinia';
 import type { TextDocument } from '@vondle/core/base';
 import { api, ApiProblem, Unreachable, type DraftData } from '../api.ts';
 import { core } from '../workers/client.ts';
+import type { merged } from '../workers/merging.ts';
 import { PROTOCOL } from '../workers/protocol.ts';
 import { readKept, sendingOf } from './kept.ts';
 import { useWorkspace } from './workspace.ts';
@@ -27,6 +28,9 @@ jest.mock('../workers/client.ts', () => {
       lists: jest.fn(async () => ({})),
       drawing: jest.fn(async () => undefined),
       mend: jest.fn(),
+      merge: jest.fn((...all: Parameters<typeof merged>) =>
+        jest.requireActual<{ merged: typeof merged }>('../workers/merging.ts').merged(...all),
+      ),
     },
   };
 });
@@ -40,10 +44,19 @@ jest.mock('./kept.ts', () => ({
 const mocked = core as unknown as Record<string, jest.Mock>;
 const A: TextDocument = { name: 'a.yaml', text: 'vondle: 1\n' };
 const B: TextDocument = { name: 'b.yaml', text: 'apps: {}\n' };
-const draft = (documents: readonly TextDocument[] = [A, B], version = 7): DraftData =>
-  ({ documents: documents.map((each) => ({ ...each })), base: 0, version }) as unknown as DraftData;
+const draft = (documents: readonly TextDocument[] = [A, B], version = 7): DraftData => ({
+  id: 1,
+  name: 'main',
+  main: true,
+  owner: null,
+  documents: documents.map((each) => ({ ...each })),
+  base: 0,
+  version,
+  updatedAt: '',
+  updatedBy: 'Odo Finch',
+});
 
-async function opened(role = 'writer') {
+async function opened(role = 'author') {
   setActivePinia(createPinia());
   jest.spyOn(api, 'topology').mockResolvedValue({
     slug: 'ferries',
@@ -168,12 +181,17 @@ describe('keeping it safe', () => {
     expect(workspace.saveState).toBe('unsaved');
     await pause();
     expect(change.mock.calls).toEqual([
-      ['ferries', 7, ['a.yaml', 'b.yaml'], [{ name: 'a.yaml', text: 'xvondle: 1\n' }]],
+      [
+        'ferries',
+        { draft: undefined, version: 7, base: 0 },
+        ['a.yaml', 'b.yaml'],
+        [{ name: 'a.yaml', text: 'xvondle: 1\n' }],
+      ],
     ]);
     expect(workspace.saveState).toBe('saved');
     type(workspace, 'y');
     await pause();
-    expect(change.mock.calls[1]![1]).toBe(8);
+    expect(change.mock.calls[1]![1]).toMatchObject({ version: 8 });
   });
 
   test('a server that is away is tried again, and nothing is lost', async () => {
@@ -188,22 +206,112 @@ describe('keeping it safe', () => {
     expect(workspace.saveState).toBe('saved');
   });
 
-  test('a draft that went on elsewhere is shown beside one’s own, and either is taken', async () => {
+  describe('a draft that went on elsewhere', () => {
+    /** Somebody wrote meanwhile, which a save hears of. */
+    async function overtaken(mine: (workspace: ReturnType<typeof useWorkspace>) => void, theirs: string) {
+      const workspace = await opened();
+      const conflict = new ApiProblem(409, 'Moved on', 'Somebody else wrote.', {});
+      const change = jest.spyOn(api, 'changeDraft').mockRejectedValueOnce(conflict);
+      change.mockResolvedValue({ version: 10 });
+      mine(workspace);
+      const there = draft([{ ...A, text: theirs }, B], 9);
+      jest.spyOn(api, 'topology').mockResolvedValue({ slug: 'ferries', draft: there } as never);
+      await pause();
+      return { workspace, change };
+    }
+
+    test('is put together with what is here, and saved from there', async () => {
+      const { workspace, change } = await overtaken(
+        (it) => type(it, '# mine\n'),
+        'vondle: 1\ntopology: ferries\n',
+      );
+      expect(workspace.documents[0]!.text).toBe('# mine\nvondle: 1\ntopology: ferries\n');
+      expect(workspace.conflicts).toEqual([]);
+      await pause();
+      expect(change.mock.calls.at(-1)![1]).toMatchObject({ version: 9 });
+      expect(workspace.saveState).toBe('saved');
+      // one's own is undone, theirs is not
+      workspace.undo();
+      expect(workspace.documents[0]!.text).toBe('vondle: 1\ntopology: ferries\n');
+      expect(workspace.canUndo).toBe(false);
+    });
+
+    test('in one value otherwise is not saved until that is decided', async () => {
+      for (const [side, version] of [
+        ['mine', '2'],
+        ['theirs', '3'],
+      ] as const) {
+        const { workspace, change } = await overtaken(
+          (it) => it.typeIn('a.yaml', [{ start: 8, end: 9, text: '2' }]),
+          'vondle: 3\napps: {}\n',
+        );
+        expect(workspace.saveState).toBe('moved');
+        expect(workspace.conflicts).toMatchObject([{ way: ['vondle'], base: '1', mine: '2', theirs: '3' }]);
+        // what is typed meanwhile stays
+        type(workspace, '# typed\n');
+        await pause();
+        expect(change).toHaveBeenCalledTimes(1);
+        await workspace.choose(side, workspace.conflicts[0]!.id);
+        expect(workspace.documents[0]!.text).toBe(`# typed\nvondle: ${version}\napps: {}\n`);
+        await pause();
+        expect(change.mock.calls.at(-1)![1]).toMatchObject({ version: 9 });
+        expect(workspace.saveState).toBe('saved');
+        jest.restoreAllMocks();
+      }
+    });
+
+    test('is heard of without a save, and one’s own save is not taken for somebody else’s', async () => {
+      const workspace = await opened();
+      const there = draft([{ ...A, text: 'theirs: 1\n' }, B], 8);
+      const asked = jest.spyOn(api, 'topology').mockResolvedValue({ slug: 'ferries', draft: there } as never);
+      asked.mockClear();
+      const state = (version: number) => ({
+        role: 'author' as const,
+        drafts: [{ ...there, version }],
+        revision: 0,
+        applied: 0,
+        people: [],
+      });
+      await workspace.hear(state(7));
+      expect(asked).not.toHaveBeenCalled();
+      await workspace.hear(state(8));
+      expect(workspace.documents[0]!.text).toBe('theirs: 1\n');
+      expect(workspace.saveState).toBe('saved');
+    });
+  });
+
+  test('a revision that was saved meanwhile is brought in, and the draft goes on from it', async () => {
     const workspace = await opened();
-    const conflict = new ApiProblem(409, 'Moved on', 'Somebody else wrote.', {});
-    jest.spyOn(api, 'changeDraft').mockRejectedValueOnce(conflict);
-    type(workspace, 'x');
-    const theirs = draft([{ ...A, text: 'theirs: 1\n' }, B], 9);
-    jest.spyOn(api, 'topology').mockResolvedValue({ slug: 'ferries', draft: theirs } as never);
+    type(workspace, '# mine\n');
+    const change = jest.spyOn(api, 'changeDraft').mockResolvedValue({ version: 8 });
+    jest.spyOn(api, 'revision').mockImplementation(async (_, number) => ({
+      documents: [{ ...A, text: number === 3 ? 'vondle: 1\napps: {}\n' : A.text }, B],
+    }));
+    await workspace.bringIn(3);
+    expect(workspace.documents[0]!.text).toBe('# mine\nvondle: 1\napps: {}\n');
+    expect(workspace.base).toBe(3);
     await pause();
-    expect(workspace.saveState).toBe('moved');
-    expect(workspace.theirs!.version).toBe(9);
-    workspace.settle('mine');
-    expect(workspace.documents[0]!.text).toBe('xvondle: 1\n');
-    const change = jest.spyOn(api, 'changeDraft').mockResolvedValue({ version: 10 } as never);
+    expect(change.mock.calls.at(-1)![1]).toMatchObject({ version: 8, base: 3 });
+  });
+
+  test('a revision is looked at without a change of the draft', async () => {
+    const workspace = await opened();
+    type(workspace, '# mine\n');
+    const change = jest.spyOn(api, 'changeDraft').mockRejectedValueOnce(new Unreachable());
+    change.mockResolvedValue({ version: 8 });
     await pause();
-    expect(change.mock.calls.at(-1)![1]).toBe(9);
-    expect(workspace.saveState).toBe('saved');
+    const old = [{ name: 'old.yaml', text: 'vondle: 1\n' }];
+    jest.spyOn(api, 'revision').mockResolvedValue({ documents: old });
+    await workspace.lookAt(2);
+    expect([workspace.names, workspace.canWrite]).toEqual([['old.yaml'], false]);
+    workspace.undo();
+    workspace.make([{ doc: 'old.yaml', start: 0, end: 0, text: 'x' }]);
+    expect(workspace.documents).toEqual(old);
+    // what was not saved yet is the draft, not what is looked at
+    await jest.advanceTimersByTimeAsync(3500);
+    expect(change.mock.calls.at(-1)![3]).toEqual([{ name: 'a.yaml', text: '# mine\nvondle: 1\n' }]);
+    await workspace.lookAt(undefined);
+    expect([workspace.documents[0]!.text, workspace.canWrite]).toEqual(['# mine\nvondle: 1\n', true]);
   });
 
   test('what the server refuses is told in its words', async () => {
@@ -223,7 +331,7 @@ test('what one sent oneself, and had no answer to, is not shown as somebody else
   const kept = (sending: unknown) => ({ version: 7, documents: typedSince, sending });
   const open = async (there: readonly TextDocument[], version: number) => {
     setActivePinia(createPinia());
-    const entry = { slug: 'ferries', name: 'Ferries', role: 'writer', draft: draft(there, version) };
+    const entry = { slug: 'ferries', name: 'Ferries', role: 'author', draft: draft(there, version) };
     jest.spyOn(api, 'topology').mockResolvedValue(entry as never);
     const workspace = useWorkspace();
     await workspace.open('ferries');
@@ -234,11 +342,14 @@ test('what one sent oneself, and had no answer to, is not shown as somebody else
   read.mockReturnValue(kept(sendingOf(sent, [sent[0]!])));
   const own = await open(sent, 8);
   expect([own.saveState, own.documents[0]!.text]).toEqual(['unsaved', 'typed: 1\n']);
-  // another text, or another save since, is somebody else's
-  expect((await open([{ ...A, text: 'other: 1\n' }, B], 8)).saveState).toBe('moved');
-  expect((await open(sent, 9)).saveState).toBe('moved');
-  read.mockReturnValue(kept(undefined));
-  expect((await open(sent, 8)).saveState).toBe('moved');
+  // another text, or another save since, is somebody else's: it is told where both say otherwise
+  const nothing = [{ ...A, text: '' }, B];
+  jest.spyOn(api, 'revision').mockResolvedValue({ documents: nothing });
+  const other = await open([{ ...A, text: 'typed: 2\n' }, B], 8);
+  expect([other.saveState, other.conflicts.length]).toEqual(['moved', 1]);
+  // and put together where not
+  const both = await open(sent, 9);
+  expect([both.saveState, both.documents[0]!.text]).toEqual(['unsaved', 'typed: 1\nsent: 1\n']);
   read.mockReturnValue(undefined);
 });
 

@@ -6,6 +6,8 @@ import {
   ApiProblem,
   Unreachable,
   type DraftData,
+  type DraftHead,
+  type LiveState,
   type RevisionEntry,
   type TopologyRow,
 } from '../api.ts';
@@ -14,9 +16,11 @@ import { OTHER_VERSION, PROTOCOL } from '../workers/protocol.ts';
 import type {
   AcceptedView,
   Analysis,
+  ConflictView,
   Drawing,
   Edits,
   FindingView,
+  MergedView,
   MessageView,
   OutlineGroup,
   ProofView,
@@ -35,6 +39,20 @@ const RETRY_AFTER_MS = 3000;
 
 const NONE = { error: 0, warning: 0, advice: 0 };
 
+/** What is to be put together with what is on the screen. */
+interface Coming {
+  /** The draft as the server has it now, or a revision that was saved meanwhile. */
+  readonly documents: readonly TextDocument[];
+  /** What both began from. */
+  readonly before: readonly TextDocument[];
+  /** The draft's version it is; none for a revision. */
+  readonly version?: number;
+  /** The revision the draft goes on from with it. */
+  readonly base: number;
+  /** Whose it is, in words: `Odo Finch`, `r5`. */
+  readonly by: string;
+}
+
 /** The workspace of one topology: its draft, what the worker says of it, and keeping it safe. */
 export const useWorkspace = defineStore('workspace', () => {
   const topology = ref<TopologyRow>();
@@ -44,8 +62,18 @@ export const useWorkspace = defineStore('workspace', () => {
   const base = ref(0);
   const saveState = ref<SaveState>('saved');
   const saveTrouble = ref('');
-  /** The server's side of a draft that moved while it was edited here. */
-  const theirs = shallowRef<DraftData>();
+  /** The draft that is edited; none for a folder's files. */
+  const draft = shallowRef<Omit<DraftHead, 'version' | 'base'>>();
+  /** What somebody else wrote meanwhile, on its way into what is on the screen. */
+  const coming = shallowRef<Coming>();
+  /** The values that both changed, each otherwise; nothing is saved until each is decided. */
+  const conflicts = shallowRef<readonly ConflictView[]>([]);
+  /** What was decided of them, by id. */
+  const choices = shallowRef<ReadonlyMap<string, 'mine' | 'theirs'>>(new Map());
+  /** The revision that is looked at instead of the draft; it cannot be changed. */
+  const looking = ref<number>();
+  /** The draft's documents while a revision is looked at. */
+  let aside: readonly TextDocument[] | undefined;
   const revisions = shallowRef<RevisionEntry[]>([]);
   /** Where each environment stands. */
   const standings = shallowRef<readonly Standing[]>([]);
@@ -98,7 +126,14 @@ export const useWorkspace = defineStore('workspace', () => {
     const now = documents.value.map(({ name }) => name);
     return before?.length === now.length && now.every((name, i) => name === before[i]) ? before : now;
   });
-  const canWrite = computed(() => topology.value !== undefined && topology.value.role !== 'reader');
+  const canWrite = computed(
+    () =>
+      topology.value !== undefined &&
+      !['reader', 'operator'].includes(topology.value.role) &&
+      looking.value === undefined,
+  );
+  /** Whether one may connect brokers and carry rollouts out. */
+  const canOperate = computed(() => ['operator', 'owner'].includes(topology.value?.role ?? ''));
 
   let version = 0;
   /** The documents that the server has at that version, as the same objects; none where that is not known. */
@@ -118,27 +153,36 @@ export const useWorkspace = defineStore('workspace', () => {
   let drawers = 0;
   const undo = createUndo();
   /** Unsaved work is kept for whoever did it: somebody else may sign in at this browser. */
-  const keptFor = (slug: string) => `${useSession().person?.handle ?? ''} ${slug}`;
+  const keptFor = (slug: string) =>
+    `${useSession().person?.handle ?? ''} ${slug}${draft.value && !draft.value.main ? ` ${draft.value.id}` : ''}`;
+  /** Which draft is asked for; the main one is not named. */
+  const which = () => (draft.value && !draft.value.main ? draft.value.id : undefined);
+  /** The draft's documents, looked at or not. */
+  const own = () => aside ?? documents.value;
 
   /** Opens a topology; what an earlier visit could not save is put back over the server's draft if it began from it. */
-  async function open(slug: string): Promise<void> {
-    const { draft, ...entry } = await api.topology(slug);
+  async function open(slug: string, id?: number): Promise<void> {
+    await save();
+    const { draft: data, ...entry } = await api.topology(slug, id);
+    clearTimeout(timer);
     topology.value = entry;
-    take(draft);
-    const kept = readKept(keptFor(slug), draft.documents);
+    aside = undefined;
+    looking.value = undefined;
+    take(data);
+    const kept = readKept(keptFor(slug), data.documents);
     if (kept && canWrite.value) {
-      if (same(kept.documents, draft.documents)) forget(keptFor(slug));
+      if (same(kept.documents, data.documents)) forget(keptFor(slug));
       else {
         unsent = undefined;
         documents.value = kept.documents;
         // what one sent oneself, and has no answer to, is nobody else's
-        const own = kept.sending && version === kept.version + 1 && isSaved(kept.sending, draft.documents);
-        if (kept.version === version || own) touch();
+        const sentByMe =
+          kept.sending && version === kept.version + 1 && isSaved(kept.sending, data.documents);
+        if (kept.version === version || sentByMe) touch();
         else {
-          // the draft went on without what was kept here: both sides are shown, none is dropped
+          // the draft went on without what was kept here: both are put together
           version = kept.version;
           stored = undefined;
-          theirs.value = draft;
           saveState.value = 'moved';
         }
       }
@@ -149,6 +193,7 @@ export const useWorkspace = defineStore('workspace', () => {
       return;
     }
     await beginFrom();
+    if (saveState.value === 'moved') await comeIn(data);
     await Promise.all([
       analyse(),
       api.revisions(slug).then((list) => (revisions.value = list)),
@@ -161,9 +206,9 @@ export const useWorkspace = defineStore('workspace', () => {
   async function lookAgain(): Promise<void> {
     const { value: of } = topology;
     if (!of?.local || saveState.value !== 'saved') return;
-    const { draft } = await api.topology(of.slug);
-    if (draft.version === version || saveState.value !== 'saved' || topology.value !== of) return;
-    take(draft);
+    const { draft: data } = await api.topology(of.slug);
+    if (data.version === version || saveState.value !== 'saved' || topology.value !== of) return;
+    take(data);
     await analyse();
   }
 
@@ -181,16 +226,24 @@ export const useWorkspace = defineStore('workspace', () => {
     await core.beginFrom(revision?.documents);
   }
 
-  function take(draft: DraftData): void {
+  function take({ documents: all, base: on, version: at, ...head }: DraftData): void {
     undo.forget();
     unsent = undefined;
-    documents.value = draft.documents;
-    base.value = draft.base;
-    version = draft.version;
-    stored = new Set(draft.documents);
+    documents.value = all;
+    draft.value = head;
+    base.value = on;
+    version = at;
+    stored = new Set(all);
     sending = undefined;
     saveState.value = 'saved';
-    theirs.value = undefined;
+    settled();
+  }
+
+  /** Nothing is on its way in any more. */
+  function settled(): void {
+    coming.value = undefined;
+    conflicts.value = [];
+    choices.value = new Map();
   }
 
   /** Asks the worker about the present text; while it works, further changes wait and are asked once. */
@@ -206,7 +259,7 @@ export const useWorkspace = defineStore('workspace', () => {
         unsent = [];
         if (lookedIn !== environment.value) {
           lookedIn = environment.value;
-          hear(await core.lookIn(lookedIn));
+          takeIn(await core.lookIn(lookedIn));
         }
         const found = await (edits
           ? core.change(edits as TextEdit[])
@@ -214,7 +267,7 @@ export const useWorkspace = defineStore('workspace', () => {
               now.filter((document) => !before.has(document)),
               now.map(({ name }) => name),
             ));
-        hear(found);
+        takeIn(found);
         looked.value = true;
         // what follows from it is asked for first by those who wait on the analysis itself
         await Promise.resolve();
@@ -239,7 +292,7 @@ export const useWorkspace = defineStore('workspace', () => {
   }
 
   /** Takes in what was found; of the findings only those that are new were sent. */
-  function hear({ findings: numbers, news, ...rest }: Analysis): void {
+  function takeIn({ findings: numbers, news, ...rest }: Analysis): void {
     const fresh = new Map(news.map(({ at, view }) => [at, view]));
     told = new Map(numbers.map((at) => [at, fresh.get(at) ?? told.get(at)!]));
     const before = checked.value;
@@ -378,7 +431,7 @@ export const useWorkspace = defineStore('workspace', () => {
 
   function touch(): void {
     if (!topology.value) return;
-    keep(keptFor(topology.value.slug), { version, documents: documents.value, sending }, stored);
+    keep(keptFor(topology.value.slug), { version, documents: own(), sending }, stored);
     if (saveState.value === 'moved') return;
     saveState.value = 'unsaved';
     schedule(SAVE_AFTER_MS);
@@ -399,32 +452,32 @@ export const useWorkspace = defineStore('workspace', () => {
   }
 
   async function write(slug: string): Promise<void> {
-    const sent = documents.value;
+    const sent = own();
     saveState.value = 'saving';
+    const write = { draft: which(), version, base: base.value };
     try {
       const names = sent.map(({ name }) => name);
       const before = stored;
       const changed = before ? sent.filter((each) => !before.has(each)) : sent;
       sending = sendingOf(sent, changed);
-      keep(keptFor(slug), { version, documents: documents.value, sending }, stored);
+      keep(keptFor(slug), { version, documents: own(), sending }, stored);
       // a large draft is not sent whole at each pause in typing
       const saved = before
-        ? await api.changeDraft(slug, version, names, changed)
-        : await api.saveDraft(slug, version, sent);
+        ? await api.changeDraft(slug, write, names, changed)
+        : await api.saveDraft(slug, write, sent);
       arrived(slug, saved.version, sent);
     } catch (error) {
       if (error instanceof ApiProblem && error.status === 409) {
         // who and when is told with the answer; what they wrote is asked for
-        const other = (await api.topology(slug).catch(() => undefined))?.draft;
+        const other = (await api.topology(slug, which()).catch(() => undefined))?.draft;
         if (!other) {
           saveState.value = 'offline';
           schedule(RETRY_AFTER_MS);
           return;
         }
-        // an earlier save of this very text, whose answer was lost on the way, is no conflict
+        // an earlier save of this very text, whose answer was lost on the way, is nobody else's
         if (same(other.documents, sent)) return arrived(slug, other.version, sent);
-        theirs.value = other;
-        saveState.value = 'moved';
+        await comeIn(other);
       } else if (error instanceof Unreachable || (error instanceof ApiProblem && error.status >= 500)) {
         saveState.value = 'offline';
         schedule(RETRY_AFTER_MS);
@@ -441,30 +494,124 @@ export const useWorkspace = defineStore('workspace', () => {
     sending = undefined;
     stored = new Set(sent);
     saveTrouble.value = '';
-    if (documents.value === sent) {
+    if (own() === sent) {
       saveState.value = 'saved';
       forget(keptFor(slug));
     } else {
       saveState.value = 'unsaved';
-      keep(keptFor(slug), { version, documents: documents.value }, stored);
+      keep(keptFor(slug), { version, documents: own() }, stored);
       schedule(SAVE_AFTER_MS);
     }
   }
 
-  /** After the draft moved: go on with theirs, or put mine over it. */
-  function settle(choice: 'mine' | 'theirs'): void {
-    const other = theirs.value;
-    if (!other) return;
-    const mine = documents.value;
-    take(other);
-    if (choice === 'mine') {
-      unsent = undefined;
-      documents.value = mine;
-      touch();
-    } else if (topology.value) {
-      forget(keptFor(topology.value.slug));
+  /** Takes in what the server has of the draft, put together with what is on the screen. */
+  async function comeIn(other: DraftData): Promise<void> {
+    const before = stored ? [...stored] : await revisionDocuments(other.base);
+    const { documents: all, version: at, base: on } = other;
+    coming.value = { documents: all, before, version: at, base: on, by: other.updatedBy ?? 'Somebody' };
+    await putTogether();
+  }
+
+  const revisionDocuments = async (number: number): Promise<readonly TextDocument[]> =>
+    number ? (await api.revision(topology.value!.slug, number)).documents : [];
+
+  /** Brings a revision that was saved meanwhile into the draft, which goes on from it then. */
+  async function bringIn(number: number): Promise<void> {
+    await save();
+    const [before, after] = await Promise.all([revisionDocuments(base.value), revisionDocuments(number)]);
+    coming.value = { documents: after, before, base: number, by: `r${number}` };
+    await putTogether();
+  }
+
+  /** Puts what comes in together with what is here, unless something is to be decided first. */
+  async function putTogether(): Promise<void> {
+    for (;;) {
+      const other = coming.value;
+      const mine = own();
+      if (!other) return;
+      const decided = choices.value;
+      const plain = (all: readonly TextDocument[]) => all.map(({ name, text }) => ({ name, text }));
+      const found = await core.merge(plain(other.before), plain(mine), plain(other.documents), [...decided]);
+      // whatever was typed, or came, meanwhile is put together too
+      if (own() !== mine || coming.value !== other || choices.value !== decided) continue;
+      conflicts.value = found.conflicts;
+      if (found.conflicts.some(({ id }) => !decided.has(id))) {
+        saveState.value = 'moved';
+        return;
+      }
+      await accept(other, mine, found);
+      return;
     }
-    void analyse();
+  }
+
+  async function accept(other: Coming, mine: readonly TextDocument[], found: MergedView): Promise<void> {
+    const known = new Map([...mine, ...other.documents].map((each) => [each.name, each]));
+    // what is as the server has it is the very object, so that it is not sent again
+    const merged = found.documents.map((each) => {
+      const same = known.get(each.name);
+      return same?.text === each.text ? same : each;
+    });
+    const moved = base.value !== other.base;
+    if (other.version !== undefined) {
+      version = other.version;
+      stored = new Set(other.documents);
+      sending = undefined;
+    }
+    base.value = other.base;
+    settled();
+    if (!same(merged, mine)) {
+      undo.others(found.edits);
+      if (aside) aside = merged;
+      else {
+        unsent = found.edits && unsent && compose(unsent, found.edits);
+        changed.value = { before: mine, edits: found.edits };
+        documents.value = merged;
+      }
+    }
+    saveState.value = 'saved';
+    if (other.version === undefined || !same(merged, other.documents)) touch();
+    else if (topology.value) forget(keptFor(topology.value.slug));
+    if (moved) await beginFrom();
+    if (!aside) void analyse();
+  }
+
+  /** Decides a conflict, or with no id all that are open. */
+  async function choose(side: 'mine' | 'theirs', id?: string): Promise<void> {
+    const ids = id === undefined ? conflicts.value.map((each) => each.id) : [id];
+    const open = ids.filter((each) => id !== undefined || !choices.value.has(each));
+    choices.value = new Map([...choices.value, ...open.map((each) => [each, side] as const)]);
+    await putTogether();
+  }
+
+  /** Hears how the topology stands on the server: what others did comes in, and nothing of one's own is lost. */
+  async function hear(state: LiveState): Promise<void> {
+    const { value: of } = topology;
+    if (!of) return;
+    if (of.role !== state.role) topology.value = { ...of, role: state.role };
+    if (state.revision !== (revisions.value[0]?.number ?? 0)) revisions.value = await api.revisions(of.slug);
+    const now = () => state.drafts.find(({ id, main }) => (draft.value ? id === draft.value.id : main));
+    // one's own save may be heard of before its answer is
+    await saving;
+    if (topology.value?.slug !== of.slug || (coming.value?.version ?? version) >= (now()?.version ?? 0))
+      return;
+    const { draft: data } = await api.topology(of.slug, which());
+    await saving;
+    if (topology.value?.slug !== of.slug || data.id !== draft.value?.id) return;
+    if (data.version > (coming.value?.version ?? version)) await comeIn(data);
+  }
+
+  /** Looks at a revision instead of the draft, or at the draft again; the draft is kept as it is meanwhile. */
+  async function lookAt(number: number | undefined): Promise<void> {
+    if (number === looking.value || !topology.value) return;
+    const all = number === undefined ? undefined : await revisionDocuments(number);
+    const now = all ?? aside;
+    if (!now) return;
+    aside = all ? own() : undefined;
+    looking.value = number;
+    unsent = undefined;
+    changed.value = { before: documents.value, edits: undefined };
+    documents.value = now;
+    await analyse();
   }
 
   async function saveRevision(words: string): Promise<number> {
@@ -472,7 +619,7 @@ export const useWorkspace = defineStore('workspace', () => {
     await save();
     if (saveState.value !== 'saved')
       throw new Error('The draft is not saved yet; see its state in the head.');
-    const saved = await api.saveRevision(slug, version, words);
+    const saved = await api.saveRevision(slug, which(), version, words);
     version = saved.version;
     base.value = saved.number;
     await beginFrom();
@@ -488,7 +635,15 @@ export const useWorkspace = defineStore('workspace', () => {
     base,
     saveState,
     saveTrouble,
-    theirs,
+    draft,
+    coming,
+    conflicts,
+    choices,
+    choose,
+    looking,
+    lookAt,
+    hear,
+    bringIn,
     revisions,
     standings,
     standAgain,
@@ -508,6 +663,7 @@ export const useWorkspace = defineStore('workspace', () => {
     compared,
     trouble,
     canWrite,
+    canOperate,
     savingRevision,
     open,
     changed,
@@ -528,7 +684,6 @@ export const useWorkspace = defineStore('workspace', () => {
     show,
     compareWith,
     save,
-    settle,
     saveRevision,
   };
 });

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core';
 import { ElButton, ElDialog, ElInput } from 'element-plus';
-import { computed, defineAsyncComponent, ref, watch } from 'vue';
+import { computed, defineAsyncComponent, onBeforeUnmount, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { useForms } from '../forms/store.ts';
 import { WITH_WALK } from '../guide/ids.ts';
@@ -9,6 +9,7 @@ import Jump from '../parts/Jump.vue';
 import Keys from '../parts/Keys.vue';
 import Mark from '../parts/Mark.vue';
 import WhatIsThis from '../parts/WhatIsThis.vue';
+import { useLive } from '../stores/live.ts';
 import { useWorkspace, type SaveState } from '../stores/workspace.ts';
 import { useColorScheme } from '../stores/color-scheme.ts';
 import { useSession } from '../stores/session.ts';
@@ -22,12 +23,15 @@ const STATES: Record<SaveState, string> = {
   unsaved: 'not saved yet',
   saving: 'saving …',
   offline: 'offline: kept in this browser, trying again',
-  moved: 'changed by somebody else',
+  moved: 'to be decided',
   refused: 'could not be saved',
 };
 
 /** Forms are loaded once somebody opens one. */
 const NewThing = defineAsyncComponent(() => import('../forms/NewThing.vue'));
+/** What two people changed otherwise is rarely met. */
+const Conflicts = defineAsyncComponent(() => import('../parts/Conflicts.vue'));
+const Drafts = defineAsyncComponent(() => import('../parts/Drafts.vue'));
 /** So is the walk through an example. */
 const Walk = defineAsyncComponent(() => import('../guide/Walk.vue'));
 const walk = ref<{ takeUp: () => void }>();
@@ -37,6 +41,7 @@ const withWalk = computed(
 const forms = useForms();
 const workspace = useWorkspace();
 const session = useSession();
+const live = useLive();
 const colorScheme = useColorScheme();
 const route = useRoute();
 const router = useRouter();
@@ -45,14 +50,23 @@ const trouble = ref('');
 const words = ref('');
 const saveTrouble = ref('');
 
+/** A number of the address; undefined where there is none. */
+const numberOf = (value: unknown) =>
+  typeof value === 'string' && /^\d{1,9}$/.test(value) ? Number(value) : undefined;
+/** Which draft, and which revision is looked at instead of it, both in the address. */
+const draftAsked = computed(() => numberOf(route.query.draft));
+const lookedAt = computed(() => numberOf(route.query.rev));
+
 watch(
-  () => route.params.slug,
-  async (slug) => {
+  [() => route.params.slug, draftAsked] as const,
+  async ([slug, draft]) => {
     if (typeof slug !== 'string') return;
     opened.value = false;
     trouble.value = '';
     try {
-      await workspace.open(slug);
+      await workspace.open(slug, draft);
+      if (lookedAt.value !== undefined) await look(lookedAt.value);
+      if (!workspace.topology?.local) live.listen(slug, draft);
       opened.value = true;
     } catch (error) {
       trouble.value = (error as Error).message;
@@ -60,6 +74,36 @@ watch(
   },
   { immediate: true },
 );
+
+onBeforeUnmount(() => live.stop());
+
+/** Looks at a revision, or with none at the draft again; at one that there is not, at the draft. */
+async function look(revision: number | undefined) {
+  try {
+    await workspace.lookAt(revision);
+  } catch {
+    await router.replace({ query: { ...route.query, rev: undefined } });
+  }
+}
+watch(lookedAt, (revision) => opened.value && look(revision));
+
+const listing = ref(false);
+/** Whether the drafts were ever listed: before that there is no need of the dialog. */
+const listed = ref(false);
+watch(listing, (now) => now && (listed.value = true));
+const wordsOf = (revision: number) => {
+  const found = workspace.revisions.find(({ number }) => number === revision);
+  return found ? `${found.author}: ${found.words}` : '';
+};
+const bringing = ref('');
+async function bringIn(revision: number) {
+  bringing.value = '';
+  try {
+    await workspace.bringIn(revision);
+  } catch (error) {
+    bringing.value = (error as Error).message;
+  }
+}
 
 const errors = computed(() => workspace.counts.error);
 const warnings = computed(() => workspace.counts.warning);
@@ -77,8 +121,8 @@ const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
 
 /** The query every view understands; a view's own state stays behind. */
 const shared = computed(() => {
-  const { sel, type, sample, from, env } = route.query;
-  return { sel, type, sample, from, env };
+  const { sel, type, sample, from, env, draft, rev } = route.query;
+  return { sel, type, sample, from, env, draft, rev };
 });
 
 /** The folder whose files are edited, where there is no server behind it. */
@@ -208,12 +252,36 @@ async function signOut() {
       <strong class="topology">{{ workspace.topology?.name }}</strong>
       <span class="soft on">
         <template v-if="local"><span :title="local">files of this folder</span></template
-        ><template v-else-if="workspace.base"
-          >draft on <b>r{{ workspace.base }}</b></template
-        ><template v-else>no revision yet</template>
-        <span class="state" :class="workspace.saveState" role="status" data-testid="save-state">{{
-          STATES[workspace.saveState]
-        }}</span>
+        ><template v-else-if="workspace.looking !== undefined"
+          ><b>r{{ workspace.looking }}</b
+          >, as it was saved:
+          <router-link :to="{ query: { ...route.query, rev: undefined } }">back to the draft</router-link>
+        </template>
+        <button
+          v-else
+          class="plain drafts"
+          aria-haspopup="dialog"
+          title="the drafts of this topology"
+          data-testid="drafts"
+          @click="listing = true"
+        >
+          draft <b v-if="workspace.draft && !workspace.draft.main">{{ workspace.draft.name }} </b><template
+            v-if="workspace.base"
+            >on <b>r{{ workspace.base }}</b></template
+          ><template v-else>on no revision yet</template> ▾
+        </button>
+        <span v-if="live.others.length" class="with" data-testid="others" :title="live.others.join(', ')"
+          >with {{ live.others.slice(0, 2).join(', ')
+          }}{{ live.others.length > 2 ? ` and ${live.others.length - 2} more` : '' }}</span
+        >
+        <span
+          v-if="workspace.looking === undefined"
+          class="state"
+          :class="workspace.saveState"
+          role="status"
+          data-testid="save-state"
+          >{{ STATES[workspace.saveState] }}</span
+        >
         <span v-if="workspace.saveTrouble" class="error">{{ workspace.saveTrouble }}</span>
       </span>
       <!-- the browser's own: it is all that a first visit would need the larger one for -->
@@ -302,19 +370,20 @@ async function signOut() {
         :example="workspace.analysis.name"
         :slug="workspace.topology!.slug"
       />
-      <div v-if="workspace.saveState === 'moved'" class="moved" role="alert">
-        {{ workspace.theirs?.updatedBy ?? 'Somebody' }} changed this draft while you did. Nothing of either is
-        lost:
-        <el-button size="small" @click="workspace.settle('theirs')">go on with theirs, drop mine</el-button>
-        <el-button size="small" @click="workspace.settle('mine')">put mine over theirs</el-button>
-      </div>
+      <Conflicts v-if="workspace.saveState === 'moved' && workspace.conflicts.length" />
+      <p v-else-if="live.newer && workspace.canWrite" class="newer" data-testid="newer">
+        r{{ live.newer }} was saved meanwhile ({{ wordsOf(live.newer) }}).
+        <el-button size="small" @click="bringIn(live.newer)">bring it into this draft</el-button>
+        <span v-if="bringing" class="error" role="alert">{{ bringing }}</span>
+      </p>
       <p v-if="workspace.trouble" class="moved" role="alert"><Said :text="workspace.trouble" /></p>
-      <router-view v-if="opened" />
+      <router-view v-if="opened" :key="workspace.looking ?? 0" />
       <p v-else class="opening soft">opening …</p>
     </main>
 
     <Jump v-model="jumping" />
     <Keys v-model="keys" />
+    <Drafts v-if="listed" v-model="listing" />
     <NewThing v-if="forming" />
     <el-dialog v-model="workspace.savingRevision" title="Save a revision" width="500">
       <form class="save" @submit.prevent="keep">
@@ -471,9 +540,25 @@ main > :last-child {
   flex: 1;
   min-height: 0;
 }
-.moved {
+.moved,
+.newer {
   padding: 8px 14px;
+}
+.moved {
   background: var(--error-sheet);
+}
+.newer {
+  background: var(--band);
+}
+.drafts {
+  color: inherit;
+}
+.drafts:hover {
+  color: var(--ink);
+}
+.with {
+  margin-left: 8px;
+  color: var(--accent);
 }
 .opening {
   padding: 20px;

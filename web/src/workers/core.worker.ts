@@ -90,6 +90,7 @@ import type {
   Lists,
   MatrixView,
   MendView,
+  MergedView,
   ManyRow,
   ManyView,
   NamedView,
@@ -381,6 +382,16 @@ const worker = {
   async between(before: TextDocument[], after: TextDocument[]): Promise<BetweenView> {
     await patternsFor(() => [...before, ...after]);
     return (await import('./all-messages.ts')).between(before, after);
+  },
+
+  /** Two changes of the same documents put together: see `merged` in merging.ts. */
+  async merge(
+    before: TextDocument[],
+    mine: TextDocument[],
+    theirs: TextDocument[],
+    choices: [id: string, side: 'mine' | 'theirs'][],
+  ): Promise<MergedView> {
+    return (await import('./merging.ts')).merged(before, mine, theirs, choices);
   },
 
   /** The graph and where everything stands, if that is not what was told last. */

@@ -4,7 +4,7 @@ import type { FormKind, TableKind } from '@vondle/core/assist/forms';
 import type { EdgeKind, DeadLetterReason, NodeRole, Outcome } from '@vondle/core/routing';
 import type { Message } from '@vondle/core/conditions';
 import type { Severity } from '@vondle/core/topology';
-import type { TextEdit } from '@vondle/core/base';
+import type { TextDocument, TextEdit } from '@vondle/core/base';
 
 export interface Spot {
   doc: string;
@@ -683,4 +683,24 @@ export interface DifferenceView {
     /** One of the messages. */
     message?: Message;
   }[];
+}
+
+/** One value, stretch of lines or document that two people changed, each otherwise. */
+export interface ConflictView {
+  id: string;
+  doc: string;
+  /** Keys that lead to it, the outermost first; empty for lines or a whole document. */
+  way: string[];
+  /** What stands there, as YAML; undefined where it is not. */
+  base: string | undefined;
+  mine: string | undefined;
+  theirs: string | undefined;
+}
+
+/** Two changes put together. */
+export interface MergedView {
+  documents: TextDocument[];
+  conflicts: ConflictView[];
+  /** What makes mine of them, where no document comes, goes or is called otherwise. */
+  edits?: TextEdit[];
 }

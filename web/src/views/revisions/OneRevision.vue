@@ -37,6 +37,28 @@ onMounted(async () => {
   }
 });
 
+const mayWrite = computed(() => !['reader', 'operator'].includes(workspace.topology?.role ?? ''));
+const look = computed(() => ({
+  name: 'fan-out',
+  params: route.params,
+  query: { env: route.query.env, draft: route.query.draft, rev: String(revision.number) },
+}));
+/** Begins a draft that goes on from this revision. */
+async function begin() {
+  trouble.value = '';
+  try {
+    await workspace.save();
+    const name = `from r${revision.number}, ${new Date().toISOString().slice(0, 16).replace('T', ' ')}`;
+    const { id } = await api.beginDraft(workspace.topology!.slug, name, { revision: revision.number });
+    await router.push({
+      name: 'declare',
+      params: route.params,
+      query: { env: route.query.env, draft: String(id) },
+    });
+  } catch (error) {
+    trouble.value = `No draft was begun: ${(error as Error).message}`;
+  }
+}
 async function compare() {
   await workspace.compareWith(revision.number);
   await router.push({ name: 'fan-out', params: route.params, query: { env: route.query.env } });
@@ -79,7 +101,9 @@ const when = new Intl.DateTimeFormat('en', { dateStyle: 'medium', timeStyle: 'sh
       >.
     </p>
     <p class="acts">
+      <router-link :to="look" class="look">Look at everything as it was</router-link>
       <el-button size="small" @click="compare">Compare the draft with it</el-button>
+      <el-button v-if="mayWrite" size="small" @click="begin">Begin a draft from it</el-button>
       <template v-if="workspace.canWrite && !asking">
         <el-button size="small" @click="asking = true">Go back to this…</el-button>
       </template>
@@ -135,8 +159,14 @@ ul {
   gap: 5px;
   list-style: none;
 }
+.acts {
+  display: flex;
+  align-items: center;
+  flex-wrap: wrap;
+  gap: 8px;
+}
 .acts .el-button + .el-button {
-  margin-left: 8px;
+  margin-left: 0;
 }
 .asking {
   background: var(--accent-sheet);

@@ -97,7 +97,7 @@ function outcome({ agrees }: Probe): string {
     <el-button
       type="primary"
       :loading="busy"
-      :disabled="!workspace.canWrite || here.length === 0"
+      :disabled="!workspace.canOperate || here.length === 0"
       @click="send"
     >
       Send a probe{{ here[0] ? ` to ${here[0].to}` : '' }}

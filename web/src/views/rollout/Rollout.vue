@@ -42,7 +42,7 @@ const words = ref('');
 /** Whether somebody agrees to what it destroys. */
 const agreed = ref(false);
 const protections = ref<string[]>([]);
-const approver = computed(() => workspace.topology?.role === 'approver');
+const approver = computed(() => ['approver', 'owner'].includes(workspace.topology?.role ?? ''));
 
 /** Runs something that talks to the server; what goes wrong is shown, and nothing else is started meanwhile. */
 async function attempt(work: () => Promise<void>) {
@@ -161,7 +161,7 @@ const waiting = computed(() => current.value?.destroys.reduce((sum, { messages }
 const notYet = computed(() => {
   const it = current.value;
   if (!it) return '';
-  if (!workspace.canWrite) return 'You may read this topology, not carry it out.';
+  if (!workspace.canOperate) return 'You may read this topology, not carry it out.';
   if (it.needsConsent && !it.consentBy) return 'An approver has to consent first.';
   if (waiting.value && !agreed.value) return 'Say first that what waits may be destroyed.';
   return '';
@@ -195,7 +195,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         :options="(targets ?? []).map((each) => ({ value: each.id, label: name(each) }))"
       />
       <button
-        v-if="targets?.length && workspace.canWrite"
+        v-if="targets?.length && workspace.canOperate"
         class="plain link"
         @click="connecting = !connecting"
       >
@@ -208,7 +208,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       <el-button
         type="primary"
         :loading="busy"
-        :disabled="!workspace.canWrite || !target || !revision"
+        :disabled="!workspace.canOperate || !target || !revision"
         @click="plan"
         >Read the broker and list the steps</el-button
       >
@@ -284,7 +284,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
               >
             </li>
           </ul>
-          <label v-if="waiting && workspace.canWrite" class="agree">
+          <label v-if="waiting && workspace.canOperate" class="agree">
             <input v-model="agreed" type="checkbox" />
             {{ waiting === 1 ? 'The 1 message' : `The ${waiting} messages` }} may be destroyed
           </label>

@@ -39,7 +39,7 @@ watch([() => props.slug, () => workspace.analysis.environments.names.join()], ()
 
 const incomplete = computed(
   () =>
-    !workspace.canWrite ||
+    !workspace.canOperate ||
     !environment.value ||
     !broker.value ||
     (way.value === 'addresses' && !(amqp.value.trim() && http.value.trim())),

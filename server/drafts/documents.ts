@@ -27,18 +27,27 @@ const documents = array()
 
 const version = number().integer().min(0).max(LARGEST_INTEGER).required();
 
-const whole = object({ version, documents }).noUnknown();
+const base = number().integer().min(0).max(LARGEST_INTEGER).optional();
+
+const whole = object({ version, base, documents }).noUnknown();
 
 /** What changed of a draft: all names there are to be, in order, and the documents that are not as they were. */
 const change = object({
   version,
+  base,
   names: array().of(documentName).required(),
   changed: documents,
 }).noUnknown();
 
+/** All documents, changed from those of a revision; 0 for from nothing. */
+const based = object({ base: base.required(), documents }).noUnknown();
+
 /** A body that was found to be in order. */
 export interface ReadDocuments {
+  /** The draft's version it is a change of. */
   readonly version: number;
+  /** The revision the draft goes on from with it, where that is said. */
+  readonly base?: number | undefined;
   /** All names there are to be, in order. */
   readonly names: readonly string[];
   /** The documents that come with it, by name; their texts are in the body. */
@@ -48,17 +57,22 @@ export interface ReadDocuments {
 /**
  * Reads a body that carries documents.
  * @param bytes the body, JSON in UTF-8
- * @param how `whole`: `{version, documents}`; `change`: `{version, names, changed}`
+ * @param how `whole`: `{version, documents}`; `change`: `{version, names, changed}`, both with the `base` it
+ *   goes on from, or as before; `based`: `{base, documents}`, its version is 0
  * @throws Problem 400, 413 or 422
  */
-export function readDocuments(bytes: Uint8Array, how: 'whole' | 'change'): ReadDocuments {
+export function readDocuments(bytes: Uint8Array, how: 'whole' | 'change' | 'based'): ReadDocuments {
   const data = parsed(bytes);
   const given = (data ?? {}) as Record<string, unknown>;
   for (const list of [given['documents'], given['changed'], given['names']])
     if (Array.isArray(list) && list.length > MOST_DOCUMENTS)
       throw new Problem(413, 'Too many', `A draft has at most ${MOST_DOCUMENTS} documents.`);
-  const read: { version: number; names: string[]; came: { name: string; text: string }[] } =
-    how === 'whole' ? ofWhole(check(whole, data)) : ofChange(check(change, data));
+  const read: Read =
+    how === 'whole'
+      ? ofWhole(check(whole, data))
+      : how === 'change'
+        ? ofChange(check(change, data))
+        : ofWhole({ version: 0, ...check(based, data) });
   const names = new Set(read.names);
   const came = new Set(read.came.map(({ name }) => name));
   if (names.size !== read.names.length || came.size !== read.came.length)
@@ -67,16 +81,26 @@ export function readDocuments(bytes: Uint8Array, how: 'whole' | 'change'): ReadD
     throw new Problem(422, 'Not a draft', 'A document comes along that the names do not have.');
   const size = read.came.reduce((sum, { text }) => sum + Buffer.byteLength(text), 0);
   if (size > LARGEST_DRAFT) throw tooLargeADraft();
-  return { version: read.version, names: read.names, came: [...came] };
+  const { version, base } = read;
+  return { version, ...(base === undefined ? {} : { base }), names: read.names, came: [...came] };
 }
 
-const ofWhole = ({ version, documents }: InferType<typeof whole>) => ({
+interface Read {
+  readonly version: number;
+  readonly base?: number | undefined;
+  readonly names: readonly string[];
+  readonly came: readonly { readonly name: string; readonly text: string }[];
+}
+
+const ofWhole = ({ version, base, documents }: InferType<typeof whole>): Read => ({
   version,
+  base,
   names: documents.map(({ name }) => name),
   came: documents,
 });
-const ofChange = ({ version, names, changed }: InferType<typeof change>) => ({
+const ofChange = ({ version, base, names, changed }: InferType<typeof change>): Read => ({
   version,
+  base,
   names: names as string[],
   came: changed,
 });
