@@ -1,5 +1,5 @@
-/** The bench as somebody works with it by keyboard, in the dark, with odd names, and beside somebody else. */
-import { press, see, signIn, type World, worldOfMara } from './harness.ts';
+/** The bench as somebody works with it by keyboard, in the dark, and with odd names. */
+import { press, see, type World, worldOfMara } from './harness.ts';
 
 /** The address of the topology that is begun here. */
 let mine = '';
@@ -122,42 +122,6 @@ test('light and dark are chosen and remembered', async () => {
   await page.reload();
   await page.waitForSelector('[data-node]');
   expect(await paper()).toBe(after);
-});
-
-test('two people at one draft: nobody’s work is lost unseen', async () => {
-  const { page, address, browser } = w;
-  await page.goto(`${address}/t/auklet-ferries/declare?doc=access.yaml`);
-  await see(page, saved, /^saved$/);
-  // somebody else, in a browser of their own, writes first
-  const context = await browser.createBrowserContext();
-  const other = await context.newPage();
-  await signIn(other, address, 'odo');
-  await see(other, 'main li', 'Auklet Isles Ferries');
-  await other.evaluate(async () => {
-    const at = '/api/topologies/auklet-ferries';
-    const { draft } = await (await fetch(at)).json();
-    const documents = draft.documents.map((document: { name: string; text: string }) =>
-      document.name === 'islet.yaml' ? { ...document, text: `${document.text}# from odo\n` } : document,
-    );
-    await fetch(`${at}/draft`, {
-      method: 'PUT',
-      headers: { 'content-type': 'application/json' },
-      body: JSON.stringify({ version: draft.version, documents }),
-    });
-  });
-  await context.close();
-  await page.click('.cm-content');
-  await page.keyboard.type('# from mara\n');
-  await see(page, '.moved', 'Odo Finch changed this draft while you did.');
-  await see(page, saved, 'changed by somebody else');
-  await press(page, '.moved button', 'go on with theirs');
-  await see(page, saved, /^saved$/);
-  const texts = await page.evaluate(async () => {
-    const { draft } = await (await fetch('/api/topologies/auklet-ferries')).json();
-    return draft.documents.map(({ text }: { text: string }) => text).join('');
-  });
-  expect(texts).toContain('# from odo');
-  expect(texts).not.toContain('# from mara');
 });
 
 test('unsaved work survives a reload while the server is away', async () => {

@@ -13,6 +13,10 @@ import { away, notFound, Problem, problemResponse } from './http/problem.ts';
 import { CONTENT_POLICY, sameOrigin, signedIn, type Env } from './http/session.ts';
 import type { Changes } from './live/changes.ts';
 import { liveRoutes } from './live/routes.ts';
+import { auditRoutes } from './audit/routes.ts';
+import { invitedRoutes } from './members/invited.ts';
+import { memberRoutes } from './members/routes.ts';
+import { tokenRoutes } from './tokens/routes.ts';
 import { Attempts } from './people/attempts.ts';
 import { sessionRoutes } from './people/routes.ts';
 import { revisionRoutes } from './revisions/routes.ts';
@@ -106,14 +110,20 @@ export function createApp(parts: Parts): Hono<Env> {
     await next();
   });
   app.use('/api/*', sameOrigin);
-  app.route('/api/session', sessionRoutes(db, new Attempts(connection.pool, parts.secret)));
-  app.use('/api/topologies/*', signedIn(db));
+  const attempts = new Attempts(connection.pool, parts.secret);
+  app.route('/api/session', sessionRoutes(db, attempts));
+  app.use('/api/topologies/*', signedIn(db, true));
+  app.use('/api/tokens/*', signedIn(db));
+  app.route('/api/tokens', tokenRoutes(db));
+  app.route('/api/invitations', invitedRoutes(db, attempts));
   /** The texts of drafts and revisions that are being sent, which are held until they are. */
   const sending = new Budget({ all: 256 * 1024 * 1024, each: 128 * 1024 * 1024 }, 'large drafts being read');
   for (const routes of [
     topologyRoutes(db, work, sending),
     draftRoutes(db, work),
     liveRoutes(db, changes),
+    memberRoutes(db),
+    auditRoutes(db),
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts.builtIn),
     rolloutRoutes(db, rollouts, changes),

@@ -65,7 +65,7 @@ async function beginSome(page) {
     );
     await example.evaluate((each) => each.click());
     await page.waitForSelector('[data-testid=walk]');
-    await page.goto(`${address}/topologies`, { waitUntil: 'networkidle0' });
+    await page.goto(`${address}/topologies`, { waitUntil: 'networkidle2' });
     await page.waitForSelector('[data-testid=topology]');
   }
   await page.waitForFunction(() => !document.body.textContent.includes('looking …'));
@@ -167,7 +167,7 @@ try {
     'console',
     (message) => message.type() === 'error' && console.error('console:', message.text().slice(0, 200)),
   );
-  await page.goto(`${address}/sign-in`, { waitUntil: 'networkidle0' });
+  await page.goto(`${address}/sign-in`, { waitUntil: 'networkidle2' });
   await page.type('input[name=handle]', 'mara');
   await page.type('input[name=password]', password);
   await page.click('button[type=submit]');
@@ -179,7 +179,7 @@ try {
       (value) => localStorage.setItem('vueuse-color-scheme', value),
       dark ? 'dark' : 'light',
     );
-    await page.goto(address + path, { waitUntil: 'networkidle0' });
+    await page.goto(address + path, { waitUntil: 'networkidle2' });
     await page.waitForSelector(wait, { timeout: 15_000 });
     await before?.(page);
     await page.evaluate(() => document.fonts.ready.then(() => undefined));

@@ -39,6 +39,27 @@ export const sessions = pgTable('sessions', {
     .notNull()
     .references(() => people.id, { onDelete: 'cascade' }),
   expiresAt: at('expires_at').notNull(),
+  openedAt: now('opened_at'),
+});
+
+export const SCOPES = ['read', 'write', 'operate'] as const;
+export type Scope = (typeof SCOPES)[number];
+
+/** A key for programs: somebody's, for one topology, with less than all that they may do. Only its hash is kept. */
+export const tokens = pgTable('tokens', {
+  id: id(),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id, { onDelete: 'cascade' }),
+  topologyId: integer('topology_id')
+    .notNull()
+    .references(() => topologies.id, { onDelete: 'cascade' }),
+  name: text('name').notNull(),
+  keyHash: text('key_hash').notNull().unique(),
+  scope: text('scope', { enum: SCOPES }).notNull(),
+  createdAt: now('created_at'),
+  expiresAt: at('expires_at').notNull(),
+  usedAt: at('used_at'),
 });
 
 export const topologies = pgTable('topologies', {

@@ -2,7 +2,8 @@
 import type { Context, MiddlewareHandler } from 'hono';
 import { deleteCookie, getCookie, setCookie } from 'hono/cookie';
 import type { Database } from '../db/connect.ts';
-import { personOf, type Person } from '../people/store.ts';
+import { isKey } from '../people/keys.ts';
+import { personOf, personOfToken, type Person } from '../people/store.ts';
 import type { Intake } from './input.ts';
 import { forbidden, Problem } from './problem.ts';
 
@@ -28,15 +29,30 @@ export interface Env {
 /** @returns the session token a request carries, if it looks like one of ours. */
 export function tokenOf(c: Context): string | undefined {
   const token = getCookie(c, COOKIE);
-  return token && /^[\w-]{43}$/.test(token) ? token : undefined;
+  return token && isKey(token) ? token : undefined;
 }
 
-/** Lets nobody in who is not signed in. */
-export function signedIn(db: Database): MiddlewareHandler<Env> {
+/** How a program says for whom it asks (RFC 6750). */
+const BEARER = /^Bearer vondle_([\w-]{43})$/;
+
+/**
+ * Lets nobody in who is not signed in.
+ * @param programs whether programs with a token are let in too
+ */
+export function signedIn(db: Database, programs = false): MiddlewareHandler<Env> {
   return async (c, next) => {
+    const said = c.req.header('authorization');
+    const key = said === undefined ? undefined : BEARER.exec(said)?.[1];
+    if (said !== undefined && (!programs || key === undefined))
+      throw new Problem(401, 'Not signed in', 'That is no token of Vondle’s, or none that is taken here.');
     const token = tokenOf(c);
-    const person = token && (await personOf(db, token));
-    if (!person) throw new Problem(401, 'Not signed in', 'Sign in first.');
+    const person = key ? await personOfToken(db, key) : token && (await personOf(db, token));
+    if (!person)
+      throw new Problem(
+        401,
+        'Not signed in',
+        key ? 'This token has ended, or never was one.' : 'Sign in first.',
+      );
     c.set('person', person);
     await next();
   };

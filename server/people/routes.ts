@@ -14,17 +14,20 @@ import {
   type Env,
 } from '../http/session.ts';
 import type { Attempts } from './attempts.ts';
-import { NOBODYS, passwordIs } from './passwords.ts';
-import { closeSession, findPerson, openSession } from './store.ts';
+import { hashPassword, NOBODYS, passwordIs } from './passwords.ts';
+import { newPassword } from '../members/invited.ts';
+import { changePassword, closeOthers, closeSession, findPerson, openSession, sessionsOf } from './store.ts';
 
 const credentials = object({
   handle: string().required().max(100),
   password: string().required().max(200),
 }).noUnknown();
 
+const passwords = object({ old: string().required().max(200), password: newPassword }).noUnknown();
+
 const YEAR_MS = 365 * 86_400_000;
 
-/** Signing in and out. */
+/** Signing in and out, and what somebody's own account is about. */
 export function sessionRoutes(db: Database, attempts: Attempts): Hono<Env> {
   return new Hono<Env>()
     .post('/', async (c) => {
@@ -36,7 +39,15 @@ export function sessionRoutes(db: Database, attempts: Attempts): Hono<Env> {
         await settle('not looked at');
         throw busy;
       });
-      if (!person || !right) throw new Problem(401, 'Not signed in', 'Name or password is wrong.');
+      if (!person || !right) {
+        // of whom there is none nothing is kept: whoever guesses names would fill the trail
+        if (person)
+          await record(db, 'fail to sign in', {
+            personId: person.id,
+            details: { address: c.get('address') },
+          });
+        throw new Problem(401, 'Not signed in', 'Name or password is wrong.');
+      }
       await settle('right');
       const replaced = tokenOf(c);
       const { token, expiresAt } = await db.transaction(async (tx) => {
@@ -51,6 +62,35 @@ export function sessionRoutes(db: Database, attempts: Attempts): Hono<Env> {
     .get('/', signedIn(db), (c) => {
       const { handle, name } = c.get('person');
       return c.json({ handle, name });
+    })
+    .put('/password', signedIn(db), async (c) => {
+      const person = c.get('person');
+      const { old, password } = await body(c, passwords);
+      const settle = await attempts.begin({
+        handle: person.handle,
+        address: c.get('address'),
+        device: getCookie(c, DEVICE_COOKIE),
+      });
+      const known = await findPerson(db, person.handle);
+      if (!(await passwordIs(old, known?.password ?? NOBODYS)))
+        throw new Problem(403, 'Not changed', 'The old password is another one.');
+      await settle('right');
+      const hash = await hashPassword(password);
+      await db.transaction(async (tx) => {
+        await changePassword(tx, person.id, hash, tokenOf(c)!);
+        await record(tx, 'change password', { personId: person.id });
+      });
+      return c.body(null, 204);
+    })
+    .get('/all', signedIn(db), async (c) => c.json(await sessionsOf(db, c.get('person').id, tokenOf(c)!)))
+    .delete('/others', signedIn(db), async (c) => {
+      const person = c.get('person');
+      const ended = await db.transaction(async (tx) => {
+        const count = await closeOthers(tx, person.id, tokenOf(c)!);
+        await record(tx, 'end other sessions', { personId: person.id, details: { ended: count } });
+        return count;
+      });
+      return c.json({ ended });
     })
     .delete('/', async (c) => {
       const token = tokenOf(c);

@@ -1,26 +1,26 @@
-import { createHash, randomBytes } from 'node:crypto';
-import { and, desc, eq, gt, inArray, lt } from 'drizzle-orm';
+import { and, desc, eq, gt, inArray, lt, ne } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { people, sessions } from '../db/schema.ts';
+import { people, sessions, tokens, type Scope } from '../db/schema.ts';
+import { hashOf, newKey } from './keys.ts';
 
 export interface Person {
   readonly id: number;
   readonly handle: string;
   readonly name: string;
+  /** What a program that asks for them may do, and where; none for themselves in a browser. */
+  readonly limits?: { readonly topologyId: number; readonly scope: Scope };
 }
 
 const SESSION_DAYS = 14;
 /** Signed-in browsers a person may have; the oldest is signed out for one more. */
 const MOST_SESSIONS = 50;
 
-const hashOf = (token: string) => createHash('sha256').update(token).digest('base64url');
-
 /** Opens a session. @returns the token for the cookie and when it ends */
 export async function openSession(
   tx: Transaction,
   personId: number,
 ): Promise<{ token: string; expiresAt: Date }> {
-  const token = randomBytes(32).toString('base64url');
+  const token = newKey();
   const expiresAt = new Date(Date.now() + SESSION_DAYS * 86_400_000);
   await tx.delete(sessions).where(lt(sessions.expiresAt, new Date()));
   await tx.insert(sessions).values({ tokenHash: hashOf(token), personId, expiresAt });
@@ -57,4 +57,75 @@ export async function findPerson(
     .from(people)
     .where(eq(people.handle, handle));
   return found;
+}
+
+/** @returns for whom a token asks, while it lasts */
+export async function personOfToken(db: Database, key: string): Promise<Person | undefined> {
+  const now = new Date();
+  const [found] = await db
+    .update(tokens)
+    .set({ usedAt: now })
+    .from(people)
+    .where(and(eq(tokens.keyHash, hashOf(key)), gt(tokens.expiresAt, now), eq(people.id, tokens.personId)))
+    .returning({
+      id: people.id,
+      handle: people.handle,
+      name: people.name,
+      topologyId: tokens.topologyId,
+      scope: tokens.scope,
+    });
+  if (!found) return undefined;
+  const { topologyId, scope, ...person } = found;
+  return { ...person, limits: { topologyId, scope } };
+}
+
+/** Makes an account. @returns whose it is, or undefined where the handle is taken */
+export async function insertPerson(
+  tx: Transaction,
+  row: { handle: string; name: string; password: string },
+): Promise<Person | undefined> {
+  const [made] = await tx
+    .insert(people)
+    .values(row)
+    .onConflictDoNothing()
+    .returning({ id: people.id, handle: people.handle, name: people.name });
+  return made;
+}
+
+/** Gives somebody another password, and ends all their sessions but one. */
+export async function changePassword(
+  tx: Transaction,
+  personId: number,
+  password: string,
+  keep: string,
+): Promise<void> {
+  await tx.update(people).set({ password }).where(eq(people.id, personId));
+  await closeOthers(tx, personId, keep);
+}
+
+/** Ends all sessions of somebody but one. @returns how many */
+export async function closeOthers(tx: Transaction, personId: number, keep: string): Promise<number> {
+  const ended = await tx
+    .delete(sessions)
+    .where(and(eq(sessions.personId, personId), ne(sessions.tokenHash, hashOf(keep))))
+    .returning({ hash: sessions.tokenHash });
+  return ended.length;
+}
+
+/** @returns when each session of somebody was opened, and which is the one that asks; the newest first */
+export async function sessionsOf(
+  db: Database,
+  personId: number,
+  own: string,
+): Promise<{ openedAt: Date; expiresAt: Date; own: boolean }[]> {
+  const rows = await db
+    .select()
+    .from(sessions)
+    .where(and(eq(sessions.personId, personId), gt(sessions.expiresAt, new Date())))
+    .orderBy(desc(sessions.openedAt));
+  return rows.map(({ openedAt, expiresAt, tokenHash }) => ({
+    openedAt,
+    expiresAt,
+    own: tokenHash === hashOf(own),
+  }));
 }

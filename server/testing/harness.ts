@@ -113,7 +113,11 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
   const made = await db
     .insert(people)
     .values(
-      ['mara', 'odo', 'wen', 'stranger'].map((handle) => ({ handle, name: handle.toUpperCase(), password })),
+      ['mara', 'odo', 'wen', 'ines', 'tam', 'stranger'].map((handle) => ({
+        handle,
+        name: handle.toUpperCase(),
+        password,
+      })),
     )
     .returning();
   // few passwords are looked at at once

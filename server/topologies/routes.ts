@@ -4,7 +4,7 @@ import { object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
 import { body, check, LARGEST_DRAFT, numberIn } from '../http/input.ts';
-import { Problem } from '../http/problem.ts';
+import { forbidden, Problem } from '../http/problem.ts';
 import { jsonList, sentInPieces } from '../http/pieces.ts';
 import type { Env } from '../http/session.ts';
 import type { Person } from '../people/store.ts';
@@ -81,6 +81,12 @@ const idFor = (name: string): string =>
 const firstDocument = (name: string): Buffer =>
   Buffer.from(JSON.stringify({ documents: [{ name: 'topology.yaml', text: starter(name) }] }));
 
+/** @returns a person who asks themselves. @throws Problem 403 for a program with a token, which is for one topology */
+function themselves(person: Person): Person {
+  if (person.limits) throw forbidden('A token is for one topology, and for no other.');
+  return person;
+}
+
 /** In which environment the messages are asked for. */
 const whichClasses = object({
   environment: string().max(100),
@@ -137,14 +143,21 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
   }
 
   return new Hono<Env>()
-    .get('/', async (c) => c.json(await topologyEntries(db, c.get('person').id)))
+    .get('/', async (c) => c.json(await topologyEntries(db, themselves(c.get('person')).id)))
     .post('/', async (c) => {
+      const person = themselves(c.get('person'));
       const { name } = await body(c, newTopology);
       const names = ['topology.yaml'];
-      const slug = await begin(c.get('person'), name, { names, came: names }, firstDocument(name));
+      const slug = await begin(
+        themselves(c.get('person')),
+        name,
+        { names, came: names },
+        firstDocument(name),
+      );
       return c.json({ slug }, 201);
     })
     .post('/taken-in', async (c) => {
+      const person = themselves(c.get('person'));
       const { name } = check(newTopology, { name: c.req.query('name') });
       const { bytes, release } = await c.get('intake').read(c, c.get('address'), LARGEST_DRAFT);
       try {
@@ -152,7 +165,7 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
         const { read, back } = await work.run('documents', { bytes: moving, how: 'whole' }, [moving]);
         if (read.names.length === 0)
           throw new Problem(422, 'Nothing to take in', 'There are no documents in it.');
-        return c.json({ slug: await begin(c.get('person'), name, read, Buffer.from(back)) }, 201);
+        return c.json({ slug: await begin(person, name, read, Buffer.from(back)) }, 201);
       } finally {
         release();
       }

@@ -1,5 +1,5 @@
 import type { Database } from '../db/connect.ts';
-import type { Role } from '../db/schema.ts';
+import type { Role, Scope } from '../db/schema.ts';
 import { forbidden, notFound } from '../http/problem.ts';
 import type { Person } from '../people/store.ts';
 import { topologyFor, type TopologyRow } from './store.ts';
@@ -27,6 +27,13 @@ const REFUSED: Readonly<Record<Want, string>> = {
   manage: 'say who belongs to it; its owners may',
 };
 
+/** What a token lets a program do; whose it is has to be allowed to, too. */
+const WITHIN: Readonly<Record<Scope, readonly Want[]>> = {
+  read: ['read'],
+  write: ['read', 'write'],
+  operate: ['read', 'operate'],
+};
+
 /** @returns whether a role lets one do that */
 export const may = (role: Role, want: Want): boolean => MAY[role].includes(want);
 
@@ -40,7 +47,10 @@ const SLUG = /^[\p{L}\p{M}\p{N}-]{1,100}$/u;
  */
 export async function allowed(db: Database, person: Person, slug: string, want: Want): Promise<TopologyRow> {
   const topology = SLUG.test(slug) ? await topologyFor(db, slug.normalize('NFC'), person.id) : undefined;
-  if (!topology) throw notFound('such topology');
+  const { limits } = person;
+  if (!topology || (limits && limits.topologyId !== topology.id)) throw notFound('such topology');
+  if (limits && !WITHIN[limits.scope].includes(want))
+    throw forbidden(`This token’s scope is \`${limits.scope}\`: with it you may not ${REFUSED[want]}.`);
   if (!may(topology.role, want))
     throw forbidden(`As ${topology.role} of ${topology.name} you may not ${REFUSED[want]}.`);
   return topology;

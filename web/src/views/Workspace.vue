@@ -87,6 +87,11 @@ async function look(revision: number | undefined) {
 }
 watch(lookedAt, (revision) => opened.value && look(revision));
 
+/** Which draft is on the bench, and what it goes on from: `draft on r3`, `draft quieter storms on r4`. */
+const draftInWords = computed(() => {
+  const { draft, base } = workspace;
+  return `draft${draft && !draft.main ? ` ${draft.name}` : ''} on ${base ? `r${base}` : 'no revision yet'}`;
+});
 const listing = ref(false);
 /** Whether the drafts were ever listed: before that there is no need of the dialog. */
 const listed = ref(false);
@@ -265,10 +270,7 @@ async function signOut() {
           data-testid="drafts"
           @click="listing = true"
         >
-          draft <b v-if="workspace.draft && !workspace.draft.main">{{ workspace.draft.name }} </b><template
-            v-if="workspace.base"
-            >on <b>r{{ workspace.base }}</b></template
-          ><template v-else>on no revision yet</template> ▾
+          {{ draftInWords }} ▾
         </button>
         <span v-if="live.others.length" class="with" data-testid="others" :title="live.others.join(', ')"
           >with {{ live.others.slice(0, 2).join(', ')
