@@ -159,6 +159,54 @@ export interface LiveState {
   /** Who has which draft open. */
   people: { draft: number; handle: string; name: string }[];
 }
+export type Scope = 'read' | 'write' | 'operate';
+export interface SessionEntry {
+  openedAt: string;
+  expiresAt: string;
+  /** Whether it is the one that asks. */
+  own: boolean;
+}
+export interface TokenEntry {
+  id: number;
+  name: string;
+  slug: string;
+  topology: string;
+  scope: Scope;
+  expiresAt: string;
+  usedAt: string | null;
+}
+export interface Member {
+  handle: string;
+  name: string;
+  role: Role;
+}
+export interface Invitation {
+  id: number;
+  role: Role;
+  words: string;
+  by: string;
+  expiresAt: string;
+}
+/** What an invitation is to. */
+export interface InvitedTo {
+  topology: string;
+  role: Role;
+  words: string;
+  by: string;
+  expiresAt: string;
+}
+export interface AuditAsked {
+  who?: string | undefined;
+  action?: string | undefined;
+  before?: number | undefined;
+}
+export interface AuditLine {
+  id: number;
+  at: string;
+  who: string | null;
+  action: string;
+  details: Record<string, unknown>;
+}
 export interface RevisionEntry {
   number: number;
   /** The revision that the draft it was made of began from; null for none. */
@@ -260,6 +308,12 @@ export interface Rollout extends RolloutHead {
 const at = (slug: string) => `/topologies/${encodeURIComponent(slug)}`;
 const of = (draft: number | undefined) => (draft === undefined ? '' : `?draft=${draft}`);
 
+const queryOf = (asked: AuditAsked) => {
+  const given = Object.entries(asked).filter(([, value]) => value !== undefined && value !== '');
+  const query = new URLSearchParams(given.map(([name, value]) => [name, String(value)]));
+  return given.length ? `?${query}` : '';
+};
+
 /** What a write of a draft goes on from. */
 export interface DraftWrite {
   /** Which draft; the main one where none is said. */
@@ -273,6 +327,34 @@ export const api = {
   me: () => ask<Person>('GET', '/session'),
   signIn: (handle: string, password: string) => ask<Person>('POST', '/session', { handle, password }),
   signOut: () => ask<void>('DELETE', '/session'),
+  changePassword: (old: string, password: string) => ask<void>('PUT', '/session/password', { old, password }),
+  sessions: () => ask<SessionEntry[]>('GET', '/session/all'),
+  endOtherSessions: () => ask<{ ended: number }>('DELETE', '/session/others'),
+  tokens: () => ask<TokenEntry[]>('GET', '/tokens'),
+  makeToken: (token: { slug: string; name: string; scope: Scope; days: number }) =>
+    ask<{ token: string; expiresAt: string }>('POST', '/tokens', token),
+  endToken: (id: number) => ask<void>('DELETE', `/tokens/${id}`),
+  invitation: (key: string) => ask<InvitedTo>('GET', `/invitations/${encodeURIComponent(key)}`),
+  join: (key: string) => ask<{ slug: string }>('POST', `/invitations/${encodeURIComponent(key)}/join`),
+  joinAnew: (key: string, account: { handle: string; name: string; password: string }) =>
+    ask<{ slug: string } & Person>('POST', `/invitations/${encodeURIComponent(key)}/account`, account),
+  members: (slug: string) => ask<Member[]>('GET', `${at(slug)}/members`),
+  setRole: (slug: string, handle: string, role: Role) =>
+    ask<void>('PUT', `${at(slug)}/members/${encodeURIComponent(handle)}`, { role }),
+  endMembership: (slug: string, handle: string) =>
+    ask<void>('DELETE', `${at(slug)}/members/${encodeURIComponent(handle)}`),
+  invitations: (slug: string) => ask<Invitation[]>('GET', `${at(slug)}/invitations`),
+  invite: (slug: string, invitation: { role: Role; words: string; days: number }) =>
+    ask<{ key: string; expiresAt: string }>('POST', `${at(slug)}/invitations`, invitation),
+  takeBack: (slug: string, invitation: number) =>
+    ask<void>('DELETE', `${at(slug)}/invitations/${invitation}`),
+  audit: (slug: string, asked: AuditAsked) =>
+    ask<{ lines: AuditLine[]; more: boolean; actions: string[] }>(
+      'GET',
+      `${at(slug)}/audit${queryOf(asked)}`,
+    ),
+  /** Where the trail is had as NDJSON. */
+  auditFile: (slug: string, asked: AuditAsked) => `/api${at(slug)}/audit.ndjson${queryOf(asked)}`,
   topologies: () => ask<TopologyEntry[]>('GET', '/topologies'),
   createTopology: (name: string) => ask<{ slug: string }>('POST', '/topologies', { name }),
   /** Begins a topology with documents. */

@@ -79,7 +79,7 @@ const remove = (draft: DraftHead) =>
 <template>
   <el-dialog v-model="open" title="Drafts" width="680">
     <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
-    <table>
+    <table class="listing">
       <thead>
         <tr>
           <th>draft</th>
@@ -134,21 +134,6 @@ const remove = (draft: DraftHead) =>
 </template>
 
 <style scoped>
-table {
-  width: 100%;
-  border-collapse: collapse;
-}
-th,
-td {
-  padding: 4px 10px 4px 0;
-  text-align: left;
-  vertical-align: baseline;
-  font-weight: 400;
-  border-bottom: 1px solid var(--hairline);
-}
-thead th {
-  color: var(--soft);
-}
 .acts {
   text-align: right;
 }

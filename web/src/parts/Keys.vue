@@ -9,7 +9,7 @@ const GROUPS = [
     title: 'Everywhere',
     keys: [
       ['Alt J', 'go to anything by name'],
-      ...VIEWS.map(({ title }, i) => [`Alt ${(i + 1) % 10}`, title]),
+      ...VIEWS.map(({ title, key }) => [`Alt ${key}`, title]),
       ['Alt N, Alt P', 'next and previous finding'],
       ['Ctrl Z, Ctrl Shift Z', 'undo and redo, text and forms alike'],
       ['?', 'this sheet'],

@@ -14,7 +14,7 @@ import { useWorkspace, type SaveState } from '../stores/workspace.ts';
 import { useColorScheme } from '../stores/color-scheme.ts';
 import { useSession } from '../stores/session.ts';
 import { standingInWords } from '../stores/standings.ts';
-import { VIEWS } from './list.ts';
+import { ON_SERVER, VIEWS } from './list.ts';
 import { showInText } from './show.ts';
 import Said from '../parts/Said.vue';
 
@@ -132,9 +132,7 @@ const shared = computed(() => {
 
 /** The folder whose files are edited, where there is no server behind it. */
 const local = computed(() => workspace.topology?.local ?? '');
-const views = computed(() =>
-  VIEWS.filter(({ name }) => !local.value || (name !== 'rollout' && name !== 'revisions')),
-);
+const views = computed(() => VIEWS.filter(({ name }) => !local.value || !ON_SERVER.has(name)));
 // what was written to the files elsewhere is there when one comes back
 useEventListener('focus', () => void workspace.lookAgain().catch(() => undefined));
 useEventListener('beforeunload', () => void workspace.save());
@@ -179,9 +177,7 @@ useEventListener('keydown', (event: KeyboardEvent) => {
     run();
   };
   if (event.altKey && !event.ctrlKey && !event.metaKey) {
-    const digit = /^Digit(\d)$/.exec(event.code)?.[1];
-    // the tenth is at 0
-    const view = digit === undefined ? undefined : VIEWS[(Number(digit) + 9) % 10];
+    const view = views.value.find(({ key }) => event.code === `Digit${key}` || event.code === `Key${key}`);
     if (view) act(() => void router.push({ name: view.name, params: route.params, query: shared.value }));
     else if (event.code === 'KeyJ') act(() => (jumping.value = true));
     else if (event.code === 'KeyN') act(() => toFinding(1));
@@ -354,6 +350,7 @@ async function signOut() {
         >
           {{ colorScheme.dark ? 'light' : 'dark' }}
         </button>
+        <router-link v-if="!local" to="/account" class="tool">{{ session.person?.name }}</router-link>
         <button
           v-if="!local"
           class="plain tool"

@@ -1,13 +1,17 @@
-/** The views of the workspace, in the order of the rail; their number is their key. */
+/** The views of the workspace, in the order of the rail, each with the key that leads to it with Alt. */
 export const VIEWS = [
-  { name: 'declare', title: 'Declare' },
-  { name: 'fan-out', title: 'Fan-out' },
-  { name: 'trace', title: 'Trace' },
-  { name: 'coverage', title: 'Coverage' },
-  { name: 'findings', title: 'Findings' },
-  { name: 'expectations', title: 'Expectations' },
-  { name: 'access', title: 'Access' },
-  { name: 'revisions', title: 'Revisions' },
-  { name: 'rollout', title: 'Rollout' },
-  { name: 'declared', title: 'Declared' },
+  { name: 'declare', title: 'Declare', key: '1' },
+  { name: 'fan-out', title: 'Fan-out', key: '2' },
+  { name: 'trace', title: 'Trace', key: '3' },
+  { name: 'coverage', title: 'Coverage', key: '4' },
+  { name: 'findings', title: 'Findings', key: '5' },
+  { name: 'expectations', title: 'Expectations', key: '6' },
+  { name: 'access', title: 'Access', key: '7' },
+  { name: 'revisions', title: 'Revisions', key: '8' },
+  { name: 'rollout', title: 'Rollout', key: '9' },
+  { name: 'declared', title: 'Declared', key: '0' },
+  { name: 'people', title: 'People', key: 'O' },
 ] as const;
+
+/** The views that need a server: a folder has none. */
+export const ON_SERVER: ReadonlySet<string> = new Set(['revisions', 'rollout', 'people']);

@@ -22,6 +22,7 @@ import { highlightSelectionMatches, searchKeymap } from '@codemirror/search';
 import {
   Annotation,
   Compartment,
+  EditorSelection,
   EditorState,
   StateEffect,
   StateField,
@@ -48,6 +49,7 @@ import type { Completions } from '@vondle/core/assist';
 import type { TextEdit } from '@vondle/core/base';
 import type { FindingView, NamedView } from '../../workers/views.ts';
 import { topologyText } from './colouring.ts';
+import { lineBreak } from './enter.ts';
 
 const colours = HighlightStyle.define([
   { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--accent)' },
@@ -213,6 +215,7 @@ export function createEditor(parent: HTMLElement, on: EditorHost): Editor {
       { key: 'Alt-u', run: command((at) => on.toUses(at)) },
       { key: 'Alt-r', run: command((at) => on.rename(at)) },
       { key: 'Alt-b', run: command((at) => on.asLines(at)) },
+      { key: 'Enter', run: breakLine },
       ...foldKeymap,
       ...closeBracketsKeymap,
       ...searchKeymap,
@@ -444,4 +447,21 @@ async function explainKey(at: number, on: EditorHost) {
       return { dom };
     },
   };
+}
+
+/** Begins a new line where its text is to stand; nothing else is moved to another column. */
+function breakLine(view: EditorView): boolean {
+  if (view.state.readOnly) return false;
+  const text = view.state.doc.toString();
+  view.dispatch(
+    view.state.changeByRange(({ from, to }) => {
+      const { start, end, text: insert } = lineBreak(text, from, to);
+      return {
+        changes: { from: start, to: end, insert },
+        range: EditorSelection.cursor(start + insert.length),
+      };
+    }),
+    { scrollIntoView: true, userEvent: 'input' },
+  );
+  return true;
 }

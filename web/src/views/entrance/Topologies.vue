@@ -110,7 +110,8 @@ const stands = ({ environments }: TopologyEntry) =>
   <header class="bar">
     <span class="name"><Mark /> vondle</span>
     <span class="soft"
-      >{{ session.person?.name }} <button class="plain link" @click="signOut">sign out</button></span
+      ><router-link to="/account">{{ session.person?.name }}</router-link>
+      <button class="plain link" @click="signOut">sign out</button></span
     >
   </header>
   <main>
