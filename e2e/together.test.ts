@@ -59,7 +59,7 @@ test('each sees who else is there, and what the other types', async () => {
 test('both type at once, both are there, and undo takes back one’s own alone', async () => {
   await at(mara, 'mainland.yaml', 'queues:', 'before');
   await see(odo, saved, /^saved$/);
-  await Promise.all([mara.keyboard.type('# mara too\n'), odo.keyboard.type('# odo again\n    ')]);
+  await Promise.all([mara.keyboard.type('# mara too\n'), odo.keyboard.type('# odo again\n')]);
   await see(mara, '.cm-content', '# odo again');
   await see(odo, '.cm-content', '# mara too');
   await see(mara, saved, /^saved$/);

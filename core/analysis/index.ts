@@ -32,6 +32,13 @@ export {
   reachOf,
 } from './classes/classes.ts';
 export { type ChangeKind, compareGraphs } from './compare/graphs.ts';
+export {
+  type DeclaredChange,
+  type SettingChange,
+  compareDeclared,
+  declaredText,
+} from './compare/settings.ts';
+export { type AccessChange, type Compared, compareTopologies } from './compare/whole.ts';
 export { outcomeChange, outcomeOf } from './compare/outcomes.ts';
 export { type Proof, basisInWords, findingOfProof, proveAll } from './expectations/prove.ts';
 export { type Arrangement, type Connection, type Placeable, arrange } from './picture/arrange.ts';

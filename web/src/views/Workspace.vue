@@ -457,13 +457,6 @@ header {
 .environment {
   width: 132px;
   flex: none;
-  padding: 3px 4px;
-  font: inherit;
-  font-size: 13px;
-  color: var(--ink);
-  background: var(--sheet);
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
 }
 .fill {
   flex: 1;
@@ -508,6 +501,10 @@ nav a {
 .foot .link {
   color: var(--accent);
   text-decoration: underline;
+}
+nav .foot a {
+  padding: 0;
+  border: 0;
 }
 nav .count {
   font-size: 12px;

@@ -73,6 +73,7 @@ import type {
   CheckView,
   ClassRow,
   CloseUp,
+  ComparedView,
   ConditionView,
   CoverageView,
   DifferenceView,
@@ -98,6 +99,7 @@ import type {
   OutlineGroup,
   Proofs,
   Reaching,
+  RouteView,
   Sending,
   Showing,
   Spot,
@@ -382,6 +384,23 @@ const worker = {
   async between(before: TextDocument[], after: TextDocument[]): Promise<BetweenView> {
     await patternsFor(() => [...before, ...after]);
     return (await import('./all-messages.ts')).between(before, after);
+  },
+
+  /** Two states compared whole, neither of them the draft as it is here. */
+  async compared(
+    before: TextDocument[],
+    after: TextDocument[],
+    environment: string,
+    names: { from: string; to: string },
+  ): Promise<ComparedView> {
+    await patternsFor(() => [...before, ...after]);
+    return (await import('./comparison.ts')).compared(before, after, environment, names);
+  },
+
+  /** What becomes of messages in each of them, side by side. */
+  async routesBetween(before: TextDocument[], after: TextDocument[]): Promise<RouteView[]> {
+    await patternsFor(() => [...before, ...after]);
+    return (await import('./comparison.ts')).routesBetween(before, after);
   },
 
   /** Two changes of the same documents put together: see `merged` in merging.ts. */

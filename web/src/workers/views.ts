@@ -704,3 +704,45 @@ export interface MergedView {
   /** What makes mine of them, where no document comes, goes or is called otherwise. */
   edits?: TextEdit[];
 }
+
+/** One declaration that is another now. */
+export interface DeclaredView {
+  kind: 'added' | 'removed' | 'changed' | 'renamed';
+  what: string;
+  name: string;
+  was: string | undefined;
+  /** The thing's id, where it has one. */
+  id: string | undefined;
+  text: string;
+  settings: { name: string; before: string | undefined; after: string | undefined }[];
+  tenants: string[];
+  documents: string[];
+}
+
+/** What becomes of a group of messages, before and after. */
+export interface RouteView {
+  message: string;
+  from: string;
+  to: string;
+  when: string;
+  share: string;
+  what: string;
+  before: string;
+  after: string;
+}
+
+/** Two states of a topology compared whole. */
+export interface ComparedView {
+  /** Of what is declared, in words. */
+  counts: string;
+  declared: DeclaredView[];
+  /** Undefined where too many could do too much to tell. */
+  access: { kind: 'gained' | 'lost'; who: string; action: string; on: string; why: string }[] | undefined;
+  findings: { kind: 'new' | 'cured'; check: string; severity: Severity; message: string }[];
+  promises: { kind: 'broken' | 'kept' | 'added' | 'removed'; name: string }[];
+  /** What messages do otherwise, a sentence each. */
+  messages: string[];
+  /** How much is not told. */
+  more: number;
+  markdown: string;
+}
