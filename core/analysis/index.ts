@@ -5,6 +5,7 @@ export { type Cell, callersOf, cellsOf, needInWords, subjectsOf } from './access
 export { type Need, isMet } from './access/needs.ts';
 export { allowNeeds, needTitle, needsOfRoute } from './access/route.ts';
 export { excessOf, usageOf } from './access/usage.ts';
+export { type Agreement, agreementOn, isRuled } from './agreement/agreement.ts';
 export type { Accepted } from './checks/acceptances.ts';
 export { idOf, signsOf } from './checks/identity.ts';
 export { type Review, checked, obstaclesIn, promisesNotKept, proved, review } from './checks/review.ts';

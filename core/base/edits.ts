@@ -70,7 +70,8 @@ export function over(edits: ChangeSet, others: ChangeSet, before = false): TextE
   for (const edit of edits) {
     let shift = 0;
     for (const other of editsOf(others, edit.doc)) {
-      const behind = other.end <= edit.start && !(before && other.end === edit.start && other.start === other.end);
+      const behind =
+        other.end <= edit.start && !(before && other.end === edit.start && other.start === other.end);
       if (behind) shift += other.text.length - (other.end - other.start);
       else if (other.start < edit.end) return undefined;
     }

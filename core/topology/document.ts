@@ -5,6 +5,7 @@ import { environment, parameter } from '../language/environment.ts';
 import { expectation } from '../language/expectation.ts';
 import { link } from '../language/link.ts';
 import { messageType } from '../language/message.ts';
+import { reviewing } from '../language/review.ts';
 import { sample } from '../language/sample.ts';
 import { type Infer, field, id, integer, list, mapOf, object } from '../language/shape.ts';
 import { spread } from '../language/spread.ts';
@@ -30,6 +31,9 @@ export const document = object(
     links: field(mapOf(link, 'id'), 'store-and-forward paths between brokers'),
     spreads: field(mapOf(spread, 'id'), 'one name for the same queue on several brokers'),
     access: field(list(statement, { adds: true }), 'who may do what to what'),
+    review: field(reviewing, 'who must agree before a proposal becomes a revision', {
+      otherwise: 'a draft becomes one as it is',
+    }),
     samples: field(list(sample, { adds: true }), 'messages kept, to be followed again at every change'),
     expectations: field(list(expectation, { adds: true }), 'routing promises, proved on every revision'),
   },

@@ -37,6 +37,8 @@ const TITLES: Readonly<Record<string, string>> = {
   'spreads.x': 'A spread',
   'access[]': 'A statement of access',
   'access[].when': 'What narrows a statement',
+  review: 'Who must agree',
+  'review.owners[]': 'Who answers for what',
   'samples[]': 'A sample',
   'expectations[]': 'An expectation',
   'expectations[].given': 'What an expectation speaks of',
