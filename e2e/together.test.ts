@@ -98,7 +98,7 @@ test('one value that both change is decided side by side', async () => {
   );
   expect(
     await mara.$$eval('[data-testid=conflict] pre', (all) => all.map((each) => each.textContent)),
-  ).toEqual(['10m', '20m', '30m']);
+  ).toEqual(['5000', '6000', '7000']);
   expect(await textOf(odo, 'mainland.yaml')).toContain('maxLength: 7000');
   await press(mara, '[data-testid=take-mine]', 'keep yours');
   await see(mara, saved, /^saved$/);

@@ -16,6 +16,7 @@ import { liveRoutes } from './live/routes.ts';
 import { auditRoutes } from './audit/routes.ts';
 import { invitedRoutes } from './members/invited.ts';
 import { memberRoutes } from './members/routes.ts';
+import { inboxRoutes, proposalRoutes } from './proposals/routes.ts';
 import { tokenRoutes } from './tokens/routes.ts';
 import { Attempts } from './people/attempts.ts';
 import { sessionRoutes } from './people/routes.ts';
@@ -114,6 +115,8 @@ export function createApp(parts: Parts): Hono<Env> {
   app.route('/api/session', sessionRoutes(db, attempts));
   app.use('/api/topologies/*', signedIn(db, true));
   app.use('/api/tokens/*', signedIn(db));
+  app.use('/api/inbox/*', signedIn(db));
+  app.route('/api/inbox', inboxRoutes(db));
   app.route('/api/tokens', tokenRoutes(db));
   app.route('/api/invitations', invitedRoutes(db, attempts));
   /** The texts of drafts and revisions that are being sent, which are held until they are. */
@@ -123,6 +126,7 @@ export function createApp(parts: Parts): Hono<Env> {
     draftRoutes(db, work),
     liveRoutes(db, changes),
     memberRoutes(db),
+    proposalRoutes(db, work, sending),
     auditRoutes(db),
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts.builtIn),

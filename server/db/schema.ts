@@ -186,6 +186,116 @@ export const presence = pgTable(
   (table) => [index().on(table.draftId)],
 );
 
+export const PROPOSAL_STATES = ['open', 'kept', 'withdrawn'] as const;
+
+/** A draft that is proposed to become a revision; what is looked at is the draft as it is. */
+export const proposals = pgTable(
+  'proposals',
+  {
+    id: id(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    number: integer('number').notNull(),
+    /** Null once the draft is removed. */
+    draftId: integer('draft_id').references(() => drafts.id, { onDelete: 'set null' }),
+    title: text('title').notNull(),
+    words: text('words').notNull(),
+    authorId: integer('author_id')
+      .notNull()
+      .references(() => people.id),
+    state: text('state', { enum: PROPOSAL_STATES }).notNull().default('open'),
+    /** The revision it became. */
+    revision: integer('revision'),
+    createdAt: now('created_at'),
+    closedAt: at('closed_at'),
+  },
+  (table) => [
+    unique().on(table.topologyId, table.number),
+    // a draft is proposed once at a time
+    uniqueIndex('proposals_one_a_draft')
+      .on(table.draftId)
+      .where(sql`state = 'open'`),
+  ],
+);
+
+export const VERDICTS = ['approve', 'changes'] as const;
+export type Verdict = (typeof VERDICTS)[number];
+
+/** What somebody says to a proposal, as its draft was then; a later word of theirs takes its place. */
+export const verdicts = pgTable(
+  'verdicts',
+  {
+    id: id(),
+    proposalId: integer('proposal_id')
+      .notNull()
+      .references(() => proposals.id, { onDelete: 'cascade' }),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    verdict: text('verdict', { enum: VERDICTS }).notNull(),
+    words: text('words').notNull(),
+    /** Of the documents it is about: the same for the same texts under the same names. */
+    sign: text('sign').notNull(),
+    at: now('at'),
+  },
+  (table) => [unique().on(table.proposalId, table.personId)],
+);
+
+/** The documents that a verdict is about, so that what changed since can be shown. */
+export const verdictDocuments = pgTable(
+  'verdict_documents',
+  {
+    verdictId: integer('verdict_id')
+      .notNull()
+      .references(() => verdicts.id, { onDelete: 'cascade' }),
+    position: integer('position').notNull(),
+    name: text('name').notNull(),
+    hash: text('hash')
+      .notNull()
+      .references(() => contents.hash),
+  },
+  (table) => [primaryKey({ columns: [table.verdictId, table.name] })],
+);
+
+/** What a thread of comments is about. */
+export type About =
+  | { readonly kind: 'all' }
+  | { readonly kind: 'thing'; readonly id: string }
+  | { readonly kind: 'line'; readonly doc: string; readonly line: number; readonly text: string }
+  | { readonly kind: 'route' | 'finding'; readonly text: string };
+
+export const threads = pgTable(
+  'threads',
+  {
+    id: id(),
+    proposalId: integer('proposal_id')
+      .notNull()
+      .references(() => proposals.id, { onDelete: 'cascade' }),
+    about: jsonb('about').$type<About>().notNull(),
+    resolvedBy: integer('resolved_by').references(() => people.id),
+    resolvedAt: at('resolved_at'),
+    createdAt: now('created_at'),
+  },
+  (table) => [index().on(table.proposalId)],
+);
+
+export const comments = pgTable(
+  'comments',
+  {
+    id: id(),
+    threadId: integer('thread_id')
+      .notNull()
+      .references(() => threads.id, { onDelete: 'cascade' }),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    words: text('words').notNull(),
+    at: now('at'),
+  },
+  (table) => [index().on(table.threadId)],
+);
+
 /** A link that lets one person in, once. Only the hash of its key is kept. */
 export const invitations = pgTable('invitations', {
   id: id(),

@@ -6,6 +6,7 @@ import { askedDraft } from '../drafts/routes.ts';
 import { Budget } from '../http/budget.ts';
 import { check } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
+import { proposalsMark } from '../proposals/store.ts';
 import { newestRevision } from '../revisions/store.ts';
 import { newestApplied } from '../rollouts/store.ts';
 import { allowed } from '../topologies/service.ts';
@@ -51,13 +52,14 @@ export function liveRoutes(db: Database, changes: Changes): Hono<Env> {
           said = Date.now();
           await db.transaction((tx) => present(tx, { tab, draftId: draft.id, personId: person.id }));
         }
-        const [drafts, revision, applied, people] = await Promise.all([
+        const [drafts, revision, applied, people, proposals] = await Promise.all([
           draftsOf(db, topology.id),
           newestRevision(db, topology.id),
           newestApplied(db, topology.id),
           presentIn(db, topology.id),
+          proposalsMark(db, topology.id),
         ]);
-        const data = JSON.stringify({ role, drafts, revision, applied, people });
+        const data = JSON.stringify({ role, drafts, revision, applied, people, proposals });
         if (data === told) return;
         told = data;
         await stream.writeSSE({ data });

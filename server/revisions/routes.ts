@@ -89,6 +89,12 @@ export function revisionRoutes(db: Database, work: Work, sending: Budget): Hono<
       const topology = await allowed(db, person, c.req.param('slug'), 'write');
       const { version, words } = await body(c, newRevision);
       const asked = await askedDraft(c, db, topology);
+      if (await work.run('ruled', { topologyId: topology.id }))
+        throw new Problem(
+          409,
+          'Has to be proposed',
+          'The topology says that others have to agree first: propose this draft, and it becomes a revision once they do.',
+        );
       const saved = await db.transaction(async (tx) => {
         // two drafts that are saved at once queue up behind each other, and so do two saves of one
         await lockTopology(tx, topology.id);

@@ -148,12 +148,7 @@ export function topologyRoutes(db: Database, work: Work, sending: Budget): Hono<
       const person = themselves(c.get('person'));
       const { name } = await body(c, newTopology);
       const names = ['topology.yaml'];
-      const slug = await begin(
-        themselves(c.get('person')),
-        name,
-        { names, came: names },
-        firstDocument(name),
-      );
+      const slug = await begin(person, name, { names, came: names }, firstDocument(name));
       return c.json({ slug }, 201);
     })
     .post('/taken-in', async (c) => {

@@ -28,6 +28,8 @@ const LANES = {
 const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   documents: 'quick',
   merge: 'thorough',
+  agreement: 'thorough',
+  ruled: 'quick',
   plan: 'thorough',
   lookAgain: 'thorough',
   goOn: 'thorough',
