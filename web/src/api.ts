@@ -158,6 +158,61 @@ export interface LiveState {
   applied: number;
   /** Who has which draft open. */
   people: { draft: number; handle: string; name: string }[];
+  /** Another text whenever something was said to a proposal. */
+  proposals: string;
+}
+/** What a thread of comments is about. */
+export type About =
+  | { kind: 'all' }
+  | { kind: 'thing'; id: string }
+  | { kind: 'line'; doc: string; line: number; text: string }
+  | { kind: 'route' | 'finding'; text: string };
+export interface ProposalEntry {
+  number: number;
+  /** The draft it is of; null once that is removed. */
+  draft: number | null;
+  title: string;
+  words: string;
+  author: string;
+  authorName: string;
+  state: 'open' | 'kept' | 'withdrawn';
+  revision: number | null;
+  createdAt: string;
+}
+export interface VerdictEntry {
+  handle: string;
+  name: string;
+  verdict: 'approve' | 'changes';
+  words: string;
+  at: string;
+  /** Whether the proposal still is what it was said of. */
+  holds: boolean;
+}
+export interface Thread {
+  id: number;
+  about: About;
+  /** Who resolved it. */
+  resolved: string | null;
+  comments: { name: string; words: string; at: string }[];
+}
+export interface Proposal extends ProposalEntry {
+  verdicts: VerdictEntry[];
+  threads: Thread[];
+}
+/** What a proposal lacks, by the rules of the revision it goes on from. */
+export interface Agreement {
+  ruled: boolean;
+  lacking: string[];
+  asked: string[];
+}
+/** Something that waits for whoever asks. */
+export interface Waiting {
+  slug: string;
+  topology: string;
+  number: number;
+  title: string;
+  what: 'review' | 'changes';
+  by: string;
 }
 export type Scope = 'read' | 'write' | 'operate';
 export interface SessionEntry {
@@ -338,6 +393,34 @@ export const api = {
   join: (key: string) => ask<{ slug: string }>('POST', `/invitations/${encodeURIComponent(key)}/join`),
   joinAnew: (key: string, account: { handle: string; name: string; password: string }) =>
     ask<{ slug: string } & Person>('POST', `/invitations/${encodeURIComponent(key)}/account`, account),
+  inbox: () => ask<Waiting[]>('GET', '/inbox'),
+  proposals: (slug: string) => ask<ProposalEntry[]>('GET', `${at(slug)}/proposals`),
+  proposal: (slug: string, number: number) => ask<Proposal>('GET', `${at(slug)}/proposals/${number}`),
+  agreement: (slug: string, number: number) =>
+    ask<Agreement>('GET', `${at(slug)}/proposals/${number}/agreement`),
+  propose: (slug: string, proposal: { draft: number; title: string; words: string }) =>
+    ask<{ number: number }>('POST', `${at(slug)}/proposals`, proposal),
+  /** The documents that somebody's verdict is about. */
+  verdictOf: (slug: string, number: number, handle: string) =>
+    ask<{ documents: TextDocument[] }>(
+      'GET',
+      `${at(slug)}/proposals/${number}/verdicts/${encodeURIComponent(handle)}`,
+    ),
+  say: (
+    slug: string,
+    number: number,
+    said: { verdict: 'approve' | 'changes'; version: number; words: string },
+  ) => ask<void>('POST', `${at(slug)}/proposals/${number}/verdict`, said),
+  keepProposal: (slug: string, number: number, version: number) =>
+    ask<{ number: number }>('POST', `${at(slug)}/proposals/${number}/keep`, { version }),
+  withdraw: (slug: string, number: number) =>
+    ask<void>('POST', `${at(slug)}/proposals/${number}/withdraw`, {}),
+  beginThread: (slug: string, number: number, about: About, words: string) =>
+    ask<{ id: number }>('POST', `${at(slug)}/proposals/${number}/threads`, { about, words }),
+  comment: (slug: string, number: number, thread: number, words: string) =>
+    ask<void>('POST', `${at(slug)}/proposals/${number}/threads/${thread}`, { words }),
+  resolveThread: (slug: string, number: number, thread: number, resolved: boolean) =>
+    ask<void>('PUT', `${at(slug)}/proposals/${number}/threads/${thread}`, { resolved }),
   members: (slug: string) => ask<Member[]>('GET', `${at(slug)}/members`),
   setRole: (slug: string, handle: string, role: Role) =>
     ask<void>('PUT', `${at(slug)}/members/${encodeURIComponent(handle)}`, { role }),

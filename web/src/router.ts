@@ -30,6 +30,7 @@ export const router = createRouter({
         },
         { path: 'access', name: 'access', component: () => import('./views/access/Access.vue') },
         { path: 'revisions', name: 'revisions', component: () => import('./views/revisions/Revisions.vue') },
+        { path: 'review', name: 'review', component: () => import('./views/review/Review.vue') },
         { path: 'compare', name: 'compare', component: () => import('./views/compare/Compare.vue') },
         { path: 'people', name: 'people', component: () => import('./views/people/People.vue') },
         { path: 'rollout', name: 'rollout', component: () => import('./views/rollout/Rollout.vue') },

@@ -20,6 +20,8 @@ export const WHAT_IS_THIS: Readonly<Record<string, string>> = {
     'The states of the topology that were kept, the newest first: by whom, when and why, what was wrong then, which promises held, and where each runs. Pick one to read what it changed, in what is declared and in what messages do; put the draft back to it, or compare the draft with it in the picture.',
   compare:
     'Any two states of the topology beside each other: a draft, a revision, what an environment runs, a folder from this computer. What is declared otherwise, setting by setting; which messages end elsewhere, before and after; who may do more or less; what is wrong now and what is cured; and the text. All of it can be copied as Markdown.',
+  review:
+    'A draft that is to become a revision, put before others: what it does to messages and to what is declared, in sentences; what the checks say of it; and what people say to it. Say something to any line, thing, sentence or finding; approve it, or ask for changes. Who has to approve is written in the topology itself, under “review”. A draft that changes loses its approvals, and shows what changed since.',
   people:
     'Who belongs to this topology and what each may do: readers look at all of it, authors change it, approvers agree to what others made, operators carry it out on brokers, owners do all of that and let others in. Whoever is to join is sent a link, which works once. Below, what everybody did, as a trail that only grows.',
   rollout:

@@ -271,6 +271,7 @@ describe('keeping it safe', () => {
         revision: 0,
         applied: 0,
         people: [],
+        proposals: '',
       });
       await workspace.hear(state(7));
       expect(asked).not.toHaveBeenCalled();

@@ -9,10 +9,17 @@ export const VIEWS = [
   { name: 'access', title: 'Access', key: '7' },
   { name: 'revisions', title: 'Revisions', key: '8' },
   { name: 'compare', title: 'Compare', key: 'C' },
+  { name: 'review', title: 'Review', key: 'R' },
   { name: 'rollout', title: 'Rollout', key: '9' },
   { name: 'declared', title: 'Declared', key: '0' },
   { name: 'people', title: 'People', key: 'O' },
 ] as const;
 
 /** The views that need a server: a folder has none. */
-export const ON_SERVER: ReadonlySet<string> = new Set(['revisions', 'rollout', 'people', 'compare']);
+export const ON_SERVER: ReadonlySet<string> = new Set([
+  'revisions',
+  'rollout',
+  'people',
+  'compare',
+  'review',
+]);

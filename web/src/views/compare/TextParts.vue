@@ -1,17 +1,22 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { ref } from 'vue';
 import type { DocumentDifference, Part } from './text.ts';
 
 /** The texts that differ, document by document; what is the same for long is folded and can be opened. */
-const { documents, beside } = defineProps<{ documents: readonly DocumentDifference[]; beside: boolean }>();
+const { documents, beside, sayable } = defineProps<{
+  documents: readonly DocumentDifference[];
+  beside: boolean;
+  /** Whether something can be said to a line, by its number. */
+  sayable?: boolean;
+}>();
+const emit = defineEmits<{ say: [doc: string, line: number, text: string] }>();
 const opened = ref(new Set<Part>());
 const isFolded = (part: Part) => 'folded' in part && !opened.value.has(part);
 const open = (part: Part) => (opened.value = new Set([...opened.value, part]));
-const all = computed(() => documents);
 </script>
 
 <template>
-  <section v-for="document in all" :key="document.name" data-testid="document-differs">
+  <section v-for="document in documents" :key="document.name" data-testid="document-differs">
     <h3>
       <span class="mono">{{ document.name }}</span>{{ ' ' }}
       <span class="soft"
@@ -53,7 +58,18 @@ const all = computed(() => documents);
                 </tr>
                 <tr v-if="row.after">
                   <td class="number">{{ row.same ? row.before?.number : '' }}</td>
-                  <td class="number">{{ row.after.number }}</td>
+                  <td class="number">
+                    <button
+                      v-if="sayable"
+                      class="plain"
+                      :title="`say something to line ${row.after.number}`"
+                      data-testid="say-to-line"
+                      @click="emit('say', document.name, row.after.number, row.after.text)"
+                    >
+                      {{ row.after.number }}
+                    </button>
+                    <template v-else>{{ row.after.number }}</template>
+                  </td>
                   <td :class="{ come: !row.same }">{{ row.same ? '  ' : '+ ' }}{{ row.after.text }}</td>
                 </tr>
               </template>

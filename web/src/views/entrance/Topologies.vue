@@ -3,7 +3,7 @@ import { ElButton, ElInput } from 'element-plus';
 import { computed, onMounted, ref, shallowRef } from 'vue';
 import { useRouter } from 'vue-router';
 import type { TextDocument } from '@vondle/core/base';
-import { api, type Glance, type TopologyEntry } from '../../api.ts';
+import { api, type Glance, type TopologyEntry, type Waiting } from '../../api.ts';
 import { documentsOf, examples, type Example } from '../../guide/examples.ts';
 import Mark from '../../parts/Mark.vue';
 import { useSession } from '../../stores/session.ts';
@@ -16,6 +16,7 @@ import State from './State.vue';
 const session = useSession();
 const router = useRouter();
 const topologies = shallowRef<TopologyEntry[]>();
+const waiting = shallowRef<Waiting[]>([]);
 const glances = ref<Record<string, Glance | 'unknown'>>({});
 const wanted = ref('');
 const beginning = ref(false);
@@ -41,6 +42,8 @@ onMounted(async () => {
   try {
     topologies.value = await api.topologies();
     beginning.value = topologies.value.length === 0;
+    // a folder has nobody to wait for
+    waiting.value = await api.inbox().catch(() => []);
     // one after the other: a list that holds up nobody else
     for (const { slug } of topologies.value.slice(0, MOST))
       glances.value = { ...glances.value, [slug]: await api.glance(slug).catch(() => 'unknown' as const) };
@@ -130,6 +133,21 @@ const stands = ({ environments }: TopologyEntry) =>
       >
     </div>
     <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+    <section v-if="waiting.length" class="waiting" aria-label="what waits for you" data-testid="waiting">
+      <h2>Waiting for you</h2>
+      <ul>
+        <li v-for="each in waiting" :key="`${each.slug} ${each.number} ${each.what} ${each.by}`">
+          <router-link :to="`/t/${each.slug}/review?proposal=${each.number}`">{{ each.title }}</router-link>
+          <span class="soft">
+            {{
+              each.what === 'review'
+                ? `– ${each.by} proposes it for ${each.topology}`
+                : `– ${each.by} asks for changes, in ${each.topology}`
+            }}</span
+          >
+        </li>
+      </ul>
+    </section>
 
     <section v-if="beginning" class="begin" aria-label="begin a new one">
       <form class="first" @submit.prevent="empty">
@@ -222,6 +240,13 @@ const stands = ({ environments }: TopologyEntry) =>
 </template>
 
 <style scoped>
+.waiting {
+  display: grid;
+  gap: 6px;
+  margin: 0 0 18px;
+  padding: 12px 16px;
+  background: var(--accent-sheet);
+}
 .bar {
   display: flex;
   justify-content: space-between;
