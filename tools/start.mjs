@@ -79,7 +79,9 @@ await run(async () => {
       throw new Trouble(`The server did not start. The end of ${log}:\n\n${tail}`);
     }
     say(`Vondle is at  ${address}`);
-    say(`sign in as    mara (owner), odo (approver) or wen (reader), password ${state.secret('demo sign-in')}`);
+    say(
+      `sign in as    mara (owner), odo (approver), ines (author), tam (operator) or wen (reader), password ${state.secret('demo sign-in')}`,
+    );
     say('Ctrl-C stops it and everything it started.');
     await keepUp({
       server,

@@ -5,20 +5,23 @@ import { setTimeout as pause } from 'node:timers/promises';
 import type { TextDocument } from '@vondle/core/base';
 import { eq, sql } from 'drizzle-orm';
 import { record, type Database, type Transaction } from '../db/connect.ts';
-import { drafts, people } from '../db/schema.ts';
+import { drafts, people, type About } from '../db/schema.ts';
 import { setTarget, type Openers } from '../environments/store.ts';
 import { hashPassword } from '../people/passwords.ts';
 import { insertRevision } from '../revisions/store.ts';
 import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
 import type { Rollouts } from '../rollouts/service.ts';
 import { rolloutOf, rolloutsOf } from '../rollouts/store.ts';
-import { draftFor, putDocuments } from '../drafts/store.ts';
+import { draftFor, insertDraft, putDocuments } from '../drafts/store.ts';
+import { beginThread, comment, insertProposal, proposalOf } from '../proposals/store.ts';
 import { addMember, insertTopology, topologyFor } from '../topologies/store.ts';
 
 const PEOPLE = [
   { handle: 'mara', name: 'Mara Okell', role: 'owner' },
   { handle: 'odo', name: 'Odo Finch', role: 'approver' },
   { handle: 'wen', name: 'Wen Tarr', role: 'reader' },
+  { handle: 'ines', name: 'Ines Quill', role: 'author' },
+  { handle: 'tam', name: 'Tam Breck', role: 'operator' },
 ] as const;
 
 const SLUG = 'auklet-ferries';
@@ -27,6 +30,22 @@ interface History {
   readonly name: string;
   readonly revisions: readonly { readonly folder: string; readonly words: string }[];
   readonly draft: string;
+  /** Drafts that go on from the newest revision, as edits of it. */
+  readonly drafts: readonly DraftOfDemo[];
+}
+
+interface DraftOfDemo {
+  readonly name: string;
+  readonly owner: string;
+  readonly edits: readonly { readonly doc: string; readonly find: string; readonly put: string }[];
+  readonly proposal?: {
+    readonly title: string;
+    readonly words: string;
+    readonly threads: readonly {
+      readonly about: About;
+      readonly comments: readonly { readonly by: string; readonly words: string }[];
+    }[];
+  };
 }
 
 function documentsIn(folder: string): TextDocument[] {
@@ -64,8 +83,43 @@ export async function seedDemo(db: Database, folder: string, password: string): 
       .update(drafts)
       .set({ base: parent ?? 0, updatedBy: ids[0]! })
       .where(eq(drafts.id, draftId));
+    const newest = documentsIn(join(folder, history.revisions.at(-1)!.folder));
+    const idOf = (handle: string) => ids[PEOPLE.findIndex((each) => each.handle === handle)]!;
+    for (const each of history.drafts) await putDraft(tx, topologyId, each, newest, parent ?? 0, idOf);
     await record(tx, 'load demo', { topologyId });
   });
+}
+
+/** Makes a draft of the newest revision with edits, and where it is proposed, what is said to it. */
+async function putDraft(
+  tx: Transaction,
+  topologyId: number,
+  { name, owner, edits, proposal }: DraftOfDemo,
+  newest: readonly TextDocument[],
+  base: number,
+  idOf: (handle: string) => number,
+): Promise<void> {
+  const draftId = await insertDraft(tx, { topologyId, name, ownerId: idOf(owner), base });
+  if (typeof draftId !== 'number') throw new Error(`the demo has no room for the draft ${name}`);
+  const edited = newest.map((document) =>
+    edits
+      .filter(({ doc }) => doc === document.name)
+      .reduce(({ name: of, text }, { find, put }) => {
+        if (!text.includes(find)) throw new Error(`${of} of the demo has no ${JSON.stringify(find)}`);
+        return { name: of, text: text.replace(find, () => put) };
+      }, document),
+  );
+  await putAll(tx, draftId, edited);
+  if (!proposal) return;
+  const { title, words, threads } = proposal;
+  const number = await insertProposal(tx, { topologyId, draftId, title, words, authorId: idOf(owner) });
+  const { id: proposalId } = (await proposalOf(tx, topologyId, Number(number)))!;
+  for (const { about, comments: all } of threads) {
+    const [first, ...rest] = all;
+    const said = { personId: idOf(first!.by), words: first!.words };
+    const threadId = (await beginThread(tx, { proposalId, about, ...said }))!;
+    for (const each of rest) await comment(tx, { threadId, personId: idOf(each.by), words: each.words });
+  }
 }
 
 /** Puts documents in place of a draft's. */

@@ -99,6 +99,8 @@ async function signOut() {
   await router.push('/sign-in');
 }
 
+const waitsWhy = ({ what, by, topology }: Waiting) =>
+  what === 'review' ? `${by} proposes it for ${topology}` : `${by} asks for changes, in ${topology}`;
 const stands = ({ environments }: TopologyEntry) =>
   environments
     .map(({ environment, revisions, whole }) =>
@@ -138,13 +140,7 @@ const stands = ({ environments }: TopologyEntry) =>
       <ul>
         <li v-for="each in waiting" :key="`${each.slug} ${each.number} ${each.what} ${each.by}`">
           <router-link :to="`/t/${each.slug}/review?proposal=${each.number}`">{{ each.title }}</router-link>
-          <span class="soft">
-            {{
-              each.what === 'review'
-                ? `– ${each.by} proposes it for ${each.topology}`
-                : `– ${each.by} asks for changes, in ${each.topology}`
-            }}</span
-          >
+          {{ ' ' }}<span class="soft">{{ waitsWhy(each) }}</span>
         </li>
       </ul>
     </section>

@@ -88,7 +88,7 @@ async function copy() {
           <tr>
             <th>who</th>
             <th>may</th>
-            <th></th>
+            <th><span class="visually-hidden">what can be done</span></th>
           </tr>
         </thead>
         <tbody>
@@ -106,7 +106,7 @@ async function copy() {
                 <option v-for="(_, each) in ROLES" :key="each">{{ each }}</option>
               </select>
               <b v-else>{{ member.role }}</b>
-              <span class="soft"> {{ ROLES[member.role] }}</span>
+              <span class="soft what">{{ ROLES[member.role] }}</span>
             </td>
             <td class="act">
               <template v-if="leaving === member.handle">
@@ -173,7 +173,7 @@ async function copy() {
       </table>
     </section>
 
-    <Trail :slug="slug" :people="members ?? []" />
+    <Trail :slug="slug" :people="members ?? []" :mark="members" />
   </div>
 </template>
 
@@ -183,6 +183,9 @@ async function copy() {
   white-space: nowrap;
 }
 .act .link + .link {
+  margin-left: 10px;
+}
+.what {
   margin-left: 10px;
 }
 .link-shown {

@@ -4,13 +4,20 @@ import { ref, shallowRef, watch } from 'vue';
 import { api, type AuditLine, type Member } from '../../api.ts';
 
 /** What everybody did, the newest first, page by page. */
-const { slug, people } = defineProps<{ slug: string; people: readonly Member[] }>();
+const { slug, people, mark } = defineProps<{
+  slug: string;
+  people: readonly Member[];
+  /** Another value whenever something may have been done. */
+  mark: unknown;
+}>();
 const who = ref('');
 const action = ref('');
 const lines = shallowRef<AuditLine[]>([]);
 const actions = shallowRef<string[]>([]);
 const more = ref(false);
 const trouble = ref('');
+/** Lines of a page, as the server sends them. */
+const PAGE = 100;
 const when = new Intl.DateTimeFormat('en', { dateStyle: 'medium', timeStyle: 'medium' });
 
 async function look(before?: number) {
@@ -25,6 +32,11 @@ async function look(before?: number) {
   }
 }
 watch([who, action, () => slug], () => void look(), { immediate: true });
+// who reads on in older pages is not thrown back to the first
+watch(
+  () => mark,
+  () => lines.value.length <= PAGE && void look(),
+);
 
 const detailed = ({ details }: AuditLine) =>
   Object.entries(details)

@@ -169,6 +169,15 @@ const draftLink = computed(() => ({
   params: route.params,
   query: draft.value?.main ? {} : { draft: String(draft.value?.id ?? '') },
 }));
+/** Whose it is, what it is of, and what became of it. */
+const origin = computed(() => {
+  const { authorName, state, revision } = proposal.value!;
+  const by = `proposed by ${authorName}`;
+  if (state === 'kept') return `${by}; it became r${revision}`;
+  if (state === 'withdrawn') return `${by}; withdrawn`;
+  const of = draft.value;
+  return of ? `${by}: the draft ${of.name}, on ${of.base ? `r${of.base}` : 'nothing'};` : by;
+});
 const openThreads = computed(() => proposal.value?.threads.filter(({ resolved }) => !resolved).length ?? 0);
 </script>
 
@@ -176,12 +185,8 @@ const openThreads = computed(() => proposal.value?.threads.filter(({ resolved })
   <article v-if="proposal" class="proposal" data-testid="proposal">
     <h1>{{ proposal.title }}</h1>
     <p class="soft">
-      proposed by {{ proposal.authorName }}
-      <template v-if="open && draft"
-        >, the draft <router-link :to="draftLink">{{ draft.name }}</router-link> on
-        {{ draft.base ? `r${draft.base}` : 'nothing' }}</template
-      ><template v-else-if="proposal.state === 'kept'">; it became r{{ proposal.revision }}</template
-      ><template v-else>; withdrawn</template>
+      {{ origin }}
+      <router-link v-if="open && draft" :to="draftLink">look into the draft</router-link>
     </p>
     <p v-if="proposal.words" class="why">{{ proposal.words }}</p>
     <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
@@ -189,6 +194,9 @@ const openThreads = computed(() => proposal.value?.threads.filter(({ resolved })
     <section v-if="open && agreement" class="stands" data-testid="agreement">
       <h2>{{ agreement.lacking.length ? 'What it lacks' : 'It can become a revision' }}</h2>
       <ul>
+        <li v-if="!agreement.ruled" class="soft">
+          The topology asks for nobody’s approval; it says so under review.
+        </li>
         <li v-for="line in agreement.lacking" :key="line" class="warning">{{ line }}</li>
         <li v-for="each in proposal.verdicts" :key="each.handle" data-testid="verdict">
           <b :class="each.holds ? (each.verdict === 'approve' ? 'good' : 'error') : 'soft'">{{
