@@ -23,7 +23,8 @@ import {
   routesMarkdown,
 } from '@vondle/core/formats/classes';
 import { type DeadLetterReason, type RoutingGraph, buildGraph } from '@vondle/core/routing';
-import { CouldNotRun, topologyAt } from './files.ts';
+import { CouldNotRun, topologyAt, topologyOf } from './files.ts';
+import { revisionNamed } from './remote.ts';
 import { Progress } from './progress.ts';
 
 interface ClassesOptions {
@@ -101,15 +102,19 @@ function within<T>(run: () => T): T {
 }
 
 /** `vondle compare`: the messages that go elsewhere in one topology than in another; exit 1 where some do. */
-export function compare(
+export async function compare(
   before: string,
   after: string,
   { environment, format }: { environment?: string; format: 'text' | 'json' | 'markdown' },
-): void {
+): Promise<void> {
   const progress = new Progress();
-  const [then, now] = [before, after].map((path) =>
-    buildGraph(topologyAt([path], environment, progress)),
-  ) as [RoutingGraph, RoutingGraph];
+  const graphOf = async (path: string) => {
+    const documents = await revisionNamed(path);
+    return buildGraph(
+      documents ? topologyOf(documents, environment, progress) : topologyAt([path], environment, progress),
+    );
+  };
+  const [then, now]: [RoutingGraph, RoutingGraph] = [await graphOf(before), await graphOf(after)];
   const things = compareGraphs(then, now).map(({ kind, of, id, text }) => ({ kind, of, id, text }));
   const pairs = publishPairs(then, now);
   const failed = new Set<string>();

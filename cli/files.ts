@@ -90,12 +90,18 @@ export function readDocuments(paths: readonly string[]): TextDocument[] {
 }
 
 /** @returns the topology of some paths, in an environment. @throws CouldNotRun */
-export function topologyAt(
+export const topologyAt = (
   paths: readonly string[],
   environment: string | undefined,
   progress?: Progress,
+): Topology => topologyOf(readDocuments(paths), environment, progress);
+
+/** @returns the topology of some documents, in an environment. @throws CouldNotRun */
+export function topologyOf(
+  documents: readonly TextDocument[],
+  environment: string | undefined,
+  progress?: Progress,
 ): Topology {
-  const documents = readDocuments(paths);
   // what is large is told at once: reading it is one long step
   const size = documents.reduce((sum, { text }) => sum + text.length, 0);
   progress?.say(`reading ${documents.length} documents`, size > 1_000_000);

@@ -112,14 +112,37 @@ program
 program
   .command('compare')
   .description('the messages that go elsewhere in one topology than in another; exit 1 where some do')
-  .argument('<before>', 'a document, or a folder or zip of them')
+  .argument('<before>', 'a document, a folder or zip of them, or a revision of a server: topology@r3')
   .argument('<after>', 'another')
   .addOption(
     new Option('-f, --format <format>', 'how to print').choices(['text', 'json', 'markdown']).default('text'),
   )
   .addOption(environment())
-  .addHelpText('after', `\nExamples:\n  $ vondle compare demo/r3 demo/draft\n`)
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle compare demo/r3 demo/draft\n  $ vondle compare ferries-1a2b3c@r7 topology -f markdown  # with VONDLE_SERVER and VONDLE_TOKEN\n`,
+  )
   .action(async (before, after, options) => (await import('./classes.ts')).compare(before, after, options));
+
+const ON_SERVER =
+  '\nThe server is VONDLE_SERVER (http://127.0.0.1:4580 where none is said), and VONDLE_TOKEN a token for the topology.\n';
+
+program
+  .command('pull')
+  .description('bring a topology of a server into a folder, together with what that has; exit 1 on conflicts')
+  .argument('<topology>', 'as it stands in its address')
+  .argument('<folder>', 'the folder')
+  .addHelpText('after', `\nExamples:\n  $ vondle pull ferries-1a2b3c topology\n${ON_SERVER}`)
+  .action(async (topology, folder) => (await import('./remote.ts')).pull(topology, folder));
+
+program
+  .command('push')
+  .description(
+    'put a folder that was pulled together with what the draft on its server has; exit 1 on conflicts',
+  )
+  .argument('<folder>', 'the folder')
+  .addHelpText('after', `\nExamples:\n  $ vondle push topology\n${ON_SERVER}`)
+  .action(async (folder) => (await import('./remote.ts')).push(folder));
 
 program
   .command('mend')

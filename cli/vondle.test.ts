@@ -293,6 +293,31 @@ brokers: { m: { kind: pubsub, access: open, topics: { in: {} }, subscriptions: {
   });
 });
 
+describe('vondle pull and push', () => {
+  test('say what is missing before anything is asked or written', () => {
+    const told = (args: string[]) => run(args).stderr;
+    const away = { ...process.env, VONDLE_SERVER: 'http://127.0.0.1:9', VONDLE_TOKEN: '' };
+    delete process.env['VONDLE_TOKEN'];
+    expect(told(['push', 'demo/r3'])).toContain('demo/r3 was not pulled from a server');
+    expect(told(['pull', 'ferries', 'demo/r3'])).toContain('has documents that come from elsewhere');
+    expect(told(['pull', 'ferries', join(folder, 'fresh')])).toContain('say your token in VONDLE_TOKEN');
+    expect(told(['compare', 'ferries@r3', 'demo/r3'])).toContain('VONDLE_TOKEN');
+    const nobody = spawnSync(
+      process.execPath,
+      [join(ROOT, 'cli/bin/vondle.mjs'), 'pull', 'ferries', join(folder, 'fresh')],
+      { env: { ...away, VONDLE_TOKEN: 'vondle_x' }, encoding: 'utf8' },
+    );
+    expect(nobody).toMatchObject({ status: 2, stderr: expect.stringContaining('cannot be reached') });
+    expect(readdirSync(folder)).not.toContain('fresh');
+    mkdirSync(join(folder, 'marked'));
+    file('marked/.vondle.json', '{');
+    expect(told(['push', join(folder, 'marked')])).toContain('does not say where the folder comes from');
+    file('marked/.vondle.json', '{"topology": "ferries", "base": 1}');
+    expect(told(['pull', 'other', join(folder, 'marked')])).toContain('comes from ferries');
+    expect(told(['push', join(folder, 'marked')])).toContain('there are no documents');
+  });
+});
+
 describe('vondle fanout', () => {
   test('prints the graph in each format', () => {
     const data = JSON.parse(run(['fanout', 'demo/r2']).stdout);

@@ -1,7 +1,12 @@
 /** A proposal, as those who look at it meet it; and people let in, given another role, and written down. */
+import { execFile } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import type { Page } from 'puppeteer-core';
 import { press, see, signIn, type World, worldOfMara } from './harness.ts';
 
+const ROOT = join(__dirname, '..');
 let w: World;
 const base = '/t/auklet-ferries';
 beforeAll(async () => {
@@ -153,6 +158,76 @@ test('a token is made, shown once, and ended; the password is changed', async ()
   expect(status).toBe(200);
   await press(page, '[data-testid=token] button', 'end it');
   await see(page, '[role=status]', 'The token “checks” is ended.');
+});
+
+test('a program pulls the topology into a folder, pushes what it changed, and compares with a revision', async () => {
+  const { page } = w;
+  const made = await page.evaluate(async () => {
+    const response = await fetch('/api/tokens', {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ slug: 'auklet-ferries', name: 'ci', scope: 'write' }),
+    });
+    return ((await response.json()) as { token: string }).token;
+  });
+  const folder = mkdtempSync(join(tmpdir(), 'vondle-'));
+  const run = (...args: string[]) =>
+    new Promise<{ status: number; stdout: string; stderr: string }>((done) => {
+      const env = { ...process.env, VONDLE_SERVER: w.address, VONDLE_TOKEN: made };
+      execFile(
+        process.execPath,
+        [join(ROOT, 'cli/bin/vondle.mjs'), ...args],
+        { env },
+        (error, stdout, stderr) => done({ status: error ? Number(error.code) : 0, stdout, stderr }),
+      );
+    });
+  const at = join(folder, 'topology');
+  const islet = join(at, 'islet.yaml');
+  expect(await run('pull', 'auklet-ferries', at)).toMatchObject({
+    status: 0,
+    stdout: expect.stringContaining('islet.yaml'),
+  });
+  const text = readFileSync(islet, 'utf8');
+  writeFileSync(islet, `# by a program\n${text}`);
+  expect(await run('push', at)).toMatchObject({
+    status: 0,
+    stdout: expect.stringMatching(/at version \d+ now/),
+  });
+  expect((await run('push', at)).stdout).toContain('has all of it already');
+  await page.goto(`${w.address}${base}/declare?doc=islet.yaml`);
+  await see(page, '.cm-content', '# by a program');
+  // what both say otherwise is told, and nothing is changed on either side
+  writeFileSync(islet, text.replace('ttl: 12h', 'ttl: 13h'));
+  const draft = await page.evaluate(async () => {
+    const topology = '/api/topologies/auklet-ferries';
+    const { draft: data } = await (await fetch(topology)).json();
+    const documents = data.documents.map((each: { name: string; text: string }) => ({
+      name: each.name,
+      text: each.text.replace('ttl: 12h', 'ttl: 14h'),
+    }));
+    await fetch(`${topology}/draft`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ version: data.version, documents }),
+    });
+    return data.version as number;
+  });
+  expect(draft).toBeGreaterThan(1);
+  const conflict = 'islet.yaml: brokers › islet › queues › desk › ttl: 13h here, 14h there';
+  expect(await run('push', at)).toMatchObject({ status: 1, stderr: expect.stringContaining(conflict) });
+  expect(await run('pull', 'auklet-ferries', at)).toMatchObject({
+    status: 1,
+    stderr: expect.stringContaining(conflict),
+  });
+  expect(readFileSync(islet, 'utf8')).toContain('ttl: 13h');
+  writeFileSync(islet, text);
+  expect((await run('pull', 'auklet-ferries', at)).stdout).toBe('islet.yaml\n');
+  expect(readFileSync(islet, 'utf8')).toContain('ttl: 14h');
+  const compared = await run('compare', 'auklet-ferries@r3', 'auklet-ferries@r4');
+  expect(compared.stdout).toContain('All 9 sailing-cancelled messages from timetable-office');
+  expect(await run('compare', 'auklet-ferries@r3', 'auklet-ferries@r99')).toMatchObject({ status: 2 });
+  expect((await run('pull', 'elsewhere', join(folder, 'other'))).stderr).toContain('404');
+  rmSync(folder, { recursive: true });
 });
 
 test('no view reported a mistake on its console', () => expect(w.mistakes).toEqual([]));

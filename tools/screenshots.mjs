@@ -42,6 +42,9 @@ const PICTURES = [
   { name: 'expectations', path: `${T}/expectations`, wait: '[data-testid=proof]' },
   { name: 'access', path: `${T}/access?broker=shore`, wait: '[data-testid=cell]', before: pickMissing },
   { name: 'revisions', path: `${T}/revisions`, wait: '[data-testid=messages-then] li' },
+  { name: 'beside', path: `${T}/compare?before=r2&after=r3&part=routes`, wait: '[data-testid=route-change]' },
+  { name: 'review', path: `${T}/review?proposal=1`, wait: '[data-testid=does]' },
+  { name: 'people', path: `${T}/people`, wait: '[data-testid=done]' },
   { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose', before: rollOut },
 ];
 

@@ -170,6 +170,8 @@ export const useWorkspace = defineStore('workspace', () => {
     looking.value = undefined;
     take(data);
     const kept = readKept(keptFor(slug), data.documents);
+    /** Whether the draft went on without what was kept here. */
+    let behind = false;
     if (kept && canWrite.value) {
       if (same(kept.documents, data.documents)) forget(keptFor(slug));
       else {
@@ -184,6 +186,7 @@ export const useWorkspace = defineStore('workspace', () => {
           version = kept.version;
           stored = undefined;
           saveState.value = 'moved';
+          behind = true;
         }
       }
     }
@@ -193,7 +196,7 @@ export const useWorkspace = defineStore('workspace', () => {
       return;
     }
     await beginFrom();
-    if (saveState.value === 'moved') await comeIn(data);
+    if (behind) await comeIn(data);
     await Promise.all([
       analyse(),
       api.revisions(slug).then((list) => (revisions.value = list)),

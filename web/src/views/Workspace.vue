@@ -370,7 +370,7 @@ async function signOut() {
         :slug="workspace.topology!.slug"
       />
       <Conflicts v-if="workspace.saveState === 'moved' && workspace.conflicts.length" />
-      <p v-else-if="live.newer && workspace.canWrite" class="newer" data-testid="newer">
+      <p v-else-if="opened && live.newer && workspace.canWrite" class="newer" data-testid="newer">
         r{{ live.newer }} was saved meanwhile ({{ wordsOf(live.newer) }}).
         <el-button size="small" @click="bringIn(live.newer)">bring it into this draft</el-button>
         <span v-if="bringing" class="error" role="alert">{{ bringing }}</span>
