@@ -8,6 +8,12 @@ import { useWorkspace } from './workspace.ts';
 /** A connection that the server refused is tried again after this. */
 const AGAIN_MS = 3000;
 
+/**
+ * A tab that nobody looks at listens on for so long, then no more until it is looked at: a browser keeps but a few
+ * connections to one server, and tabs in the background would take them all.
+ */
+const UNSEEN_MS = 60_000;
+
 /** Tells this tab from others of the same person. */
 const TAB = [...crypto.getRandomValues(new Uint8Array(12))].map((byte) => byte.toString(36)).join('');
 
@@ -15,6 +21,14 @@ export const useLive = defineStore('live', () => {
   const state = shallowRef<LiveState>();
   let source: EventSource | undefined;
   let timer: ReturnType<typeof setTimeout> | undefined;
+  let unseen: ReturnType<typeof setTimeout> | undefined;
+  /** What is listened to, while it is. */
+  let of: { readonly slug: string; readonly draft: number | undefined } | undefined;
+  document.addEventListener('visibilitychange', () => {
+    clearTimeout(unseen);
+    if (document.hidden) unseen = setTimeout(pause, UNSEEN_MS);
+    else if (of && !source) listen(of.slug, of.draft);
+  });
 
   /** Who else has the same draft open, by name. */
   const others = computed(() => {
@@ -33,6 +47,7 @@ export const useLive = defineStore('live', () => {
   /** Listens to the topology that is open, until another is, or nothing is. */
   function listen(slug: string, draft: number | undefined): void {
     stop();
+    of = { slug, draft };
     const workspace = useWorkspace();
     let applied = -1;
     source = new EventSource(api.live(slug, draft, TAB));
@@ -49,10 +64,15 @@ export const useLive = defineStore('live', () => {
     };
   }
 
-  function stop(): void {
+  function pause(): void {
     clearTimeout(timer);
     source?.close();
     source = undefined;
+  }
+
+  function stop(): void {
+    pause();
+    of = undefined;
     state.value = undefined;
   }
 

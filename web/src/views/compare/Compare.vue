@@ -110,9 +110,11 @@ async function compare() {
     if (turn === asked) working.value = false;
   }
 }
-watch([from, to, () => workspace.environment, () => workspace.standings], () => void compare(), {
-  immediate: true,
-});
+/** What runs where counts only where it is compared with. */
+const running = computed(() =>
+  [from.value, to.value].some((side) => side.startsWith('env:')) ? workspace.standings : undefined,
+);
+watch([from, to, () => workspace.environment, running], () => void compare(), { immediate: true });
 // what is typed elsewhere is compared once it is saved
 watch(
   () => [workspace.saveState, workspace.documents] as const,
