@@ -10,13 +10,14 @@ import { type Review, review } from '../checks/review.ts';
 import { type DeclaredChange, compareDeclared } from './settings.ts';
 import type { Topology } from '../../topology/topology.ts';
 
-/** Something that one may do now, or could before. */
+/** What one may do now, or could before, by one reason. */
 export interface AccessChange {
   readonly kind: 'gained' | 'lost';
   /** As a person writes it: `app:archive`. */
   readonly who: string;
   readonly action: string;
-  readonly on: string;
+  /** All that it is on. */
+  readonly on: readonly string[];
   /** What lets them: a statement, or that the broker is open. */
   readonly why: string;
 }
@@ -57,8 +58,18 @@ export function compareTopologies(before: Topology, after: Topology): Compared {
   };
 }
 
+/** One thing that one may do. */
+interface Permitted {
+  readonly who: string;
+  readonly action: string;
+  readonly on: string;
+  readonly why: string;
+  /** The thing it is on, where no way of messages needs it. */
+  readonly unused?: string;
+}
+
 /** What is allowed, by who, action and what it is on; of an open broker one line for all of it. */
-function allowedIn(graph: RoutingGraph): Map<string, Omit<AccessChange, 'kind'>> | undefined {
+function allowedIn(graph: RoutingGraph): Map<string, Permitted> | undefined {
   const { topology } = graph;
   const open = new Set(
     [...(topology.declared.brokers?.keys() ?? [])].filter((each) => isOpen(topology, each)),
@@ -66,7 +77,7 @@ function allowedIn(graph: RoutingGraph): Map<string, Omit<AccessChange, 'kind'>>
   const who = callersOf(graph);
   const on = subjectsOf(graph).filter(({ broker }) => !open.has(broker));
   if (who.length * on.length > MOST_CELLS) return undefined;
-  const allowed = new Map<string, Omit<AccessChange, 'kind'>>();
+  const allowed = new Map<string, Permitted>();
   for (const broker of open) {
     const all = { who: 'everybody', action: 'do everything on', on: broker, why: 'The broker is open.' };
     allowed.set(`everybody on ${broker}`, all);
@@ -79,6 +90,7 @@ function allowedIn(graph: RoutingGraph): Map<string, Omit<AccessChange, 'kind'>>
       action,
       on: addressOf(cell.on),
       why,
+      ...(cell.state === 'unused' ? { unused: cell.on.id } : {}),
     });
   }
   return allowed;
@@ -87,9 +99,27 @@ function allowedIn(graph: RoutingGraph): Map<string, Omit<AccessChange, 'kind'>>
 function accessBetween(before: RoutingGraph, after: RoutingGraph): AccessChange[] | undefined {
   const [was, is] = [allowedIn(before), allowedIn(after)];
   if (!was || !is) return undefined;
-  const only = (all: typeof was, other: typeof was, kind: AccessChange['kind']) =>
-    [...all].flatMap(([id, each]): AccessChange[] => (other.has(id) ? [] : [{ kind, ...each }]));
-  return [...only(is, was, 'gained'), ...only(was, is, 'lost')];
+  const only = (
+    all: typeof was,
+    other: typeof was,
+    there: RoutingGraph,
+    kind: AccessChange['kind'],
+  ): AccessChange[] => {
+    const callers = new Set(callersOf(there).map(addressOf));
+    // what one statement lets one do to many things is told together
+    const told = new Map<string, AccessChange & { readonly on: string[] }>();
+    for (const [id, { who, action, on, why, unused }] of all) {
+      // that a wide statement covers what is new, and nobody needs it, is no news of those who were there
+      const covered = unused !== undefined && !there.nodes.has(unused) && callers.has(who);
+      if (other.has(id) || covered) continue;
+      const together = `${who} ${action} ${why}`;
+      const known = told.get(together);
+      if (known) known.on.push(on);
+      else told.set(together, { kind, who, action, on: [on], why });
+    }
+    return [...told.values()];
+  };
+  return [...only(is, was, before, 'gained'), ...only(was, is, after, 'lost')];
 }
 
 function findingsBetween(before: Review, after: Review): FindingChange[] {

@@ -1,4 +1,5 @@
 /** What differs between two topologies, as Markdown to be pasted into a message or a review. */
+import { listed } from '../../base/phrase.ts';
 import { type Compared, type DeclaredChange, declaredText } from '../../analysis/index.ts';
 
 /** What is told of a comparison beside `Compared`: what messages do otherwise, a sentence each. */
@@ -26,7 +27,7 @@ export function comparisonMarkdown(of: ComparisonTold): string {
       : [];
   const access = of.access?.map(
     ({ kind, who, action, on }) =>
-      `${who} ${kind === 'gained' ? 'may now' : 'may no longer'} ${action} ${on}`,
+      `${who} ${kind === 'gained' ? 'may now' : 'may no longer'} ${action} ${listed(on)}`,
   );
   const parts = [
     ...part('What messages do otherwise', of.messages),

@@ -40,11 +40,11 @@ export async function compared(
   return {
     counts: countsOf(found.declared),
     declared: found.declared.slice(0, MOST).map(declaredView),
-    access: found.access?.slice(0, MOST).map((each) => ({ ...each })),
+    access: found.access?.slice(0, MOST).map((each) => ({ ...each, on: [...each.on] })),
     findings: found.findings.slice(0, MOST).map((each) => ({ ...each })),
     promises: found.promises.map((each) => ({ ...each })),
     messages,
-    more: more + Math.max(0, found.declared.length - MOST),
+    more: more + Math.max(0, found.declared.length - MOST) + Math.max(0, (found.access?.length ?? 0) - MOST),
     markdown,
   };
 }

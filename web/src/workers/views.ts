@@ -737,7 +737,7 @@ export interface ComparedView {
   counts: string;
   declared: DeclaredView[];
   /** Undefined where too many could do too much to tell. */
-  access: { kind: 'gained' | 'lost'; who: string; action: string; on: string; why: string }[] | undefined;
+  access: { kind: 'gained' | 'lost'; who: string; action: string; on: string[]; why: string }[] | undefined;
   findings: { kind: 'new' | 'cured'; check: string; severity: Severity; message: string }[];
   promises: { kind: 'broken' | 'kept' | 'added' | 'removed'; name: string }[];
   /** What messages do otherwise, a sentence each. */

@@ -195,7 +195,7 @@ const openThreads = computed(() => proposal.value?.threads.filter(({ resolved })
       <h2>{{ agreement.lacking.length ? 'What it lacks' : 'It can become a revision' }}</h2>
       <ul>
         <li v-if="!agreement.ruled" class="soft">
-          The topology asks for nobody’s approval; it says so under review.
+          Nobody has to approve it: the topology has no rules under “review”.
         </li>
         <li v-for="line in agreement.lacking" :key="line" class="warning">{{ line }}</li>
         <li v-for="each in proposal.verdicts" :key="each.handle" data-testid="verdict">
@@ -276,7 +276,11 @@ const openThreads = computed(() => proposal.value?.threads.filter(({ resolved })
           <li v-for="(each, i) in compared.access.slice(0, 40)" :key="i">
             <b :class="each.kind === 'gained' ? 'good' : 'error'">{{ each.kind }}</b>
             <span class="mono"> {{ each.who }}</span> {{ each.action }}
-            <span class="mono">{{ each.on }}</span>
+            <span class="mono">{{
+              each.on.length > 6
+                ? `${each.on.slice(0, 5).join(', ')} and ${each.on.length - 5} more`
+                : each.on.join(', ')
+            }}</span>
           </li>
         </ul>
         <p v-if="compared.access.length > 40" class="soft">and {{ compared.access.length - 40 }} more</p>
