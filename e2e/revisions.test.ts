@@ -41,4 +41,16 @@ test('the draft goes back to one, and undo brings it back', async () => {
   await see(page, '[data-testid=changes]', 'Against r2');
 });
 
+test('under the text stands with which revision a line came', async () => {
+  const { page } = w;
+  await page.goto(`${w.address}${base}/declare?doc=islet.yaml`);
+  await see(page, '[data-testid=origin]', /^r2 The islet gets a broker of its own/);
+  await page.click('.cm-content');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('Home');
+  await page.keyboard.up('Control');
+  await page.keyboard.type('# fresh');
+  await see(page, '[data-testid=origin]', 'changed in this draft');
+});
+
 test('no view reported a mistake on its console', () => expect(w.mistakes).toEqual([]));

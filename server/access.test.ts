@@ -60,6 +60,7 @@ const ROWS: readonly [method: string, path: string, door: Door, body?: unknown][
   ['POST', `${T}/proposals/:number/threads`, 'read', {}],
   ['POST', `${T}/proposals/:number/threads/:thread`, 'read', {}],
   ['PUT', `${T}/proposals/:number/threads/:thread`, 'read', {}],
+  ['GET', `${T}/blame`, 'read'],
   ['GET', `${T}/revisions`, 'read'],
   ['POST', `${T}/revisions`, 'write', {}],
   ['GET', `${T}/revisions/:number`, 'read'],

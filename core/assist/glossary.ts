@@ -125,6 +125,12 @@ export const GLOSSARY: readonly Term[] = [
       'Where messages wait, in order, until somebody takes them. Each goes to one of those who take from it.',
   },
   {
+    term: 'review',
+    key: 'review',
+    words:
+      'Others looking at a draft before it becomes a revision; who has to agree is written in the topology itself.',
+  },
+  {
     term: 'revision',
     words:
       'A saved state of the documents, numbered, which never changes again. Only revisions are carried out on brokers.',

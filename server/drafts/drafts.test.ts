@@ -283,3 +283,23 @@ describe('what goes on is heard', () => {
     expect((await mara('GET', `/topologies/harbour/live?tab=${'x'.repeat(65)}`)).status).toBe(422);
   });
 });
+
+describe('blame', () => {
+  test('says with which revision each line came, and which the draft itself changed', async () => {
+    await server.topology('blamed', { mara: 'owner' });
+    const at = '/topologies/blamed';
+    const write = async (text: string, words?: string) => {
+      const { version } = (await mara('GET', at)).data.draft as { version: number };
+      const put = await mara('PUT', `${at}/draft`, { version, documents: one(text) });
+      if (words) await mara('POST', `${at}/revisions`, { version: put.data.version as number, words });
+    };
+    await write('a: 1\nb: 1\n', 'one');
+    await write('a: 1\nb: 2\n', 'two');
+    await write('a: 1\nb: 2\nc: 3\n', 'three');
+    await write('new: 0\na: 1\nb: 2\nc: 3\n');
+    const { data } = await mara('GET', `${at}/blame?doc=topology.yaml`);
+    expect(data.lines).toEqual([0, 1, 2, 3]);
+    expect((await mara('GET', `${at}/blame?doc=other.yaml`)).status).toBe(404);
+    expect((await mara('GET', `${at}/blame`)).status).toBe(422);
+  });
+});

@@ -2,7 +2,7 @@ import { Hono } from 'hono';
 import { number, object, string } from 'yup';
 import { record, type Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
-import { body, numberIn } from '../http/input.ts';
+import { body, check, numberIn } from '../http/input.ts';
 import { jsonList, sentInPieces } from '../http/pieces.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
@@ -32,6 +32,8 @@ const newRevision = object({
   words: string().trim().required('say in a sentence what this revision changes').max(1000),
 }).noUnknown();
 
+const blamed = object({ doc: string().required().max(200) }).noUnknown();
+
 /**
  * Immutable revisions of a topology, made from its draft.
  * @param sending what large texts that are being sent count against
@@ -54,6 +56,17 @@ export function revisionRoutes(db: Database, work: Work, sending: Budget): Hono<
     return found;
   }
   return new Hono<Env>()
+    .get('/:slug/blame', async (c) => {
+      const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
+      const { doc } = check(blamed, { doc: c.req.query('doc') });
+      const draft = await askedDraft(c, db, topology);
+      const done = looking.take(`person ${c.get('person').id}`, 1);
+      try {
+        return c.json(await work.run('blame', { draftId: draft.id, doc }));
+      } finally {
+        done();
+      }
+    })
     .get('/:slug/revisions/:number/glance', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
       const number = numberIn(c.req.param('number'));

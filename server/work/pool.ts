@@ -30,6 +30,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   merge: 'thorough',
   agreement: 'thorough',
   ruled: 'quick',
+  blame: 'aside',
   plan: 'thorough',
   lookAgain: 'thorough',
   goOn: 'thorough',

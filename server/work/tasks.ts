@@ -10,6 +10,7 @@ import {
   type Planning,
 } from '../rollouts/planning.ts';
 import { mergedDraft } from '../drafts/merge.ts';
+import { blameOf } from '../revisions/blame.ts';
 import { agreement, ruled } from '../proposals/agreement.ts';
 import { readDocuments, type ReadDocuments } from '../drafts/documents.ts';
 import { tellClasses, type AskedClasses } from '../topologies/classes.ts';
@@ -58,6 +59,7 @@ export const tasks = (planning: Planning) => ({
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
   classes: (input: AskedClasses) => tellClasses(planning.db, input),
   agreement: (input: Parameters<typeof agreement>[1]) => agreement(planning.db, input),
+  blame: (input: Parameters<typeof blameOf>[1]) => blameOf(planning.db, input),
   ruled: (input: Parameters<typeof ruled>[1]) => ruled(planning.db, input),
   merge: (input: Parameters<typeof mergedDraft>[1]) => mergedDraft(planning.db, input),
   glanceRevision: ({ topologyId, number }: { topologyId: number; number: number }) =>

@@ -476,6 +476,12 @@ export const api = {
     `/api${at(slug)}/live?tab=${tab}${draft === undefined ? '' : `&draft=${draft}`}`,
   revisionGlance: (slug: string, number: number) =>
     ask<Omit<Glance, 'version'>>('GET', `${at(slug)}/revisions/${number}/glance`),
+  /** With which revision each line of a draft's document came; 0 for what the draft changed. */
+  blame: (slug: string, draft: number | undefined, doc: string) =>
+    ask<{ version: number; lines: number[] }>(
+      'GET',
+      `${at(slug)}/blame?doc=${encodeURIComponent(doc)}${draft === undefined ? '' : `&draft=${draft}`}`,
+    ),
   revisions: (slug: string) => ask<RevisionEntry[]>('GET', `${at(slug)}/revisions`),
   revision: (slug: string, number: number) =>
     ask<{ documents: TextDocument[] }>('GET', `${at(slug)}/revisions/${number}`),

@@ -13,6 +13,7 @@ import type { NamedView, Spot } from '../../workers/views.ts';
 import { core } from '../../workers/client.ts';
 import Documents from './Documents.vue';
 import { createEditor, type Editor } from './editor.ts';
+import { useOrigin } from './origin.ts';
 import Outline from './Outline.vue';
 
 // nobody looks at one thing before all is there
@@ -53,6 +54,8 @@ watch(wraps, (now) => editor?.wrap(now));
 /** The line that the cursor is in, from 1, and the offset. */
 const line = ref(1);
 const at = ref(0);
+/** With which revision that line came. */
+const origin = useOrigin(shown, text, line);
 const lineAt = (offset: number) => editor!.view.state.doc.lineAt(offset).number;
 const settle = useDebounceFn(selectUnder, 120);
 /** What is wrong in that line; without anything, the next that is. */
@@ -208,6 +211,15 @@ async function pick(id: string) {
             line {{ here.next.spot.line }}: <Said :text="here.next.message" />
           </button>
         </div>
+        <span class="soft origin" data-testid="origin">
+          <template v-if="origin === 'draft'">changed in this draft</template>
+          <router-link
+            v-else-if="origin"
+            :to="{ name: 'revisions', params: route.params, query: { revision: String(origin.number) } }"
+            :title="`${origin.author}: ${origin.words}`"
+            >r{{ origin.number }} {{ origin.words }}</router-link
+          >
+        </span>
         <span class="soft">line {{ line }}</span>
         <el-checkbox v-model="wraps" size="small">wrap</el-checkbox>
       </div>
@@ -260,6 +272,12 @@ async function pick(id: string) {
 </template>
 
 <style scoped>
+.origin {
+  max-width: 34%;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+}
 .declare {
   display: grid;
   grid-template-columns: 210px 1fr 290px;
