@@ -18,7 +18,7 @@ const reached = new AmqpBroker(addresses, allowedAddresses('loopback'));
 
 beforeAll(async () => {
   h = await harness();
-  await h.topology('quay', { mara: 'owner', odo: 'approver' });
+  await h.topology('quay', { mara: 'owner', odo: 'owner' });
   mara = await h.as('mara');
   const user = decodeURIComponent(new URL(addresses.amqp).username);
   await reached.ask(reached.path('vhosts'), { method: 'DELETE' });

@@ -89,7 +89,7 @@ async function takeAll(queue: string): Promise<string[]> {
 
 beforeAll(async () => {
   h = await harness({ rollouts: { stepMs: 1500, awayMs: 4000 } });
-  await h.topology('quay', { mara: 'owner', odo: 'approver' });
+  await h.topology('quay', { mara: 'owner', odo: 'owner', tam: 'operator' });
   [mara, odo] = [await h.as('mara'), await h.as('odo')];
   const user = decodeURIComponent(new URL(addresses.amqp).username);
   await reached.ask(reached.path('vhosts'), { method: 'DELETE' });
@@ -427,8 +427,9 @@ describe('a broker that hangs', () => {
 describe('protection', () => {
   const PROMISED = `${broker('    exchanges: { in: { type: topic } }\n    queues: { far: {} }\n    bindings: [{ from: in, to: far, key: "a.#" }]\n')}expectations:\n  - { name: notes arrive, given: { message: note }, reaches: m/far }\n`;
 
-  test('is kept with the environment, set by approvers alone, and no text takes it away', async () => {
-    expect((await mara('PUT', '/topologies/quay/protections/trial', { protected: true })).status).toBe(403);
+  test('is kept with the environment, set by who may agree alone, and no text takes it away', async () => {
+    const tam = await h.as('tam');
+    expect((await tam('PUT', '/topologies/quay/protections/trial', { protected: true })).status).toBe(403);
     const { id } = await plan(PROMISED);
     expect(
       (

@@ -29,6 +29,9 @@ export const useLive = defineStore('live', () => {
     if (document.hidden) unseen = setTimeout(pause, UNSEEN_MS);
     else if (of && !source) listen(of.slug, of.draft);
   });
+  // a page that is left is kept by the browser for the way back, its connections with it
+  window.addEventListener('pagehide', pause);
+  window.addEventListener('pageshow', ({ persisted }) => persisted && of && listen(of.slug, of.draft));
 
   /** Who else has the same draft open, by name. */
   const others = computed(() => {
