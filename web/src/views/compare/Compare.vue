@@ -10,6 +10,7 @@ import { core } from '../../workers/client.ts';
 import type { ComparedView, RouteView } from '../../workers/views.ts';
 import { readFolder } from '../entrance/folder.ts';
 import Side from './Side.vue';
+import { someOf } from './some.ts';
 import { textDifferences, type DocumentDifference } from './text.ts';
 import TextParts from './TextParts.vue';
 
@@ -133,9 +134,6 @@ const counts = computed<Partial<Record<Part, number>>>(() => ({
   findings: (found.value?.findings.length ?? 0) + (found.value?.promises.length ?? 0),
   text: texts.value.length,
 }));
-/** Some things by name, and how many more. */
-const onWhat = (on: readonly string[]) =>
-  on.length > 6 ? `${on.slice(0, 5).join(', ')} and ${on.length - 5} more` : on.join(', ');
 const PROMISES = {
   broken: 'is broken now',
   kept: 'is kept now',
@@ -245,7 +243,7 @@ const PROMISES = {
               </td>
               <th scope="row" class="mono">{{ each.who }}</th>
               <td>
-                {{ each.action }} <span class="mono" :title="each.on.join('\n')">{{ onWhat(each.on) }}</span>
+                {{ each.action }} <span class="mono" :title="each.on.join('\n')">{{ someOf(each.on) }}</span>
               </td>
               <td class="soft"><Said :text="each.why" /></td>
             </tr>

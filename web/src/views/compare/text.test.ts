@@ -1,3 +1,4 @@
+import { someOf } from './some.ts';
 import { textDifferences } from './text.ts';
 
 const doc = (text: string, name = 'a.yaml') => ({ name, text });
@@ -26,4 +27,10 @@ test('documents that came, went and are the same', () => {
 test('a very long document is named and not gone through', () => {
   const [found] = textDifferences([doc('x'.repeat(500_000))], [doc('y')]);
   expect(found).toMatchObject({ kind: 'changed', parts: [] });
+});
+
+test('of many things some are named, and the rest counted', () => {
+  expect(someOf(['a', 'b'])).toBe('a, b');
+  expect(someOf([...'abcdef'])).toBe('a, b, c, d, e, f');
+  expect(someOf([...'abcdefg'])).toBe('a, b, c, d, e and 2 more');
 });

@@ -17,6 +17,7 @@ import { useSession } from '../../stores/session.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { core } from '../../workers/client.ts';
 import type { ComparedView } from '../../workers/views.ts';
+import { someOf } from '../compare/some.ts';
 import { textDifferences, type DocumentDifference } from '../compare/text.ts';
 import TextParts from '../compare/TextParts.vue';
 import { lineNow } from './line.ts';
@@ -276,11 +277,7 @@ const openThreads = computed(() => proposal.value?.threads.filter(({ resolved })
           <li v-for="(each, i) in compared.access.slice(0, 40)" :key="i">
             <b :class="each.kind === 'gained' ? 'good' : 'error'">{{ each.kind }}</b>
             <span class="mono"> {{ each.who }}</span> {{ each.action }}
-            <span class="mono">{{
-              each.on.length > 6
-                ? `${each.on.slice(0, 5).join(', ')} and ${each.on.length - 5} more`
-                : each.on.join(', ')
-            }}</span>
+            <span class="mono">{{ someOf(each.on) }}</span>
           </li>
         </ul>
         <p v-if="compared.access.length > 40" class="soft">and {{ compared.access.length - 40 }} more</p>
