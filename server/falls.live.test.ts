@@ -270,6 +270,18 @@ describe('whichever process carries it out', () => {
     },
   );
 
+  test('what was done and is not on the broker any more is done again', async () => {
+    const id = await planned(await freshTarget(), revision);
+    await ask('POST', `${T}/rollouts/${id}/apply`);
+    await reachedStep(id, 60);
+    const one = await holder(id);
+    await one.kill();
+    // as a broker does that was killed before it wrote what it had acknowledged
+    for (const queue of ['q3', 'q20']) await reached.ask(reached.path('queues', queue), { method: 'DELETE' });
+    await isWhole(id, QUEUES);
+    await one.start();
+  });
+
   test('another rollout on the same broker is refused meanwhile, also of another target', async () => {
     const target = await freshTarget();
     const [first, second] = [await planned(target, revision), await planned(target, revision)];

@@ -326,13 +326,14 @@ export async function lookAgain(planning: Planning, { rolloutId }: { rolloutId: 
 
 /**
  * Finds out where a rollout stands that somebody else, or an earlier connection, was carrying out: what
- * the broker has already is marked done.
- * @returns how many steps were found to be done
+ * the broker has already is marked done. What was done and is not there is to be done again: a broker
+ * that is killed loses the last of what it had acknowledged.
+ * @returns how many steps were found to be done, and how many to be lost
  */
 export async function goOn(
   planning: Planning,
   { rolloutId, claimedBy }: { rolloutId: number; claimedBy: string },
-): Promise<number> {
+): Promise<{ done: number; lost: number }> {
   const { db } = planning;
   const { row, rollout, target } = await again(planning, rolloutId);
   const [has, key] = await onBroker(rollout, () =>
@@ -340,10 +341,13 @@ export async function goOn(
   );
   mustBeTheSame(row.brokerKey, key, rollout);
   const done = doneIn(has);
-  const open = await db
+  const begun = await db
     .select({ position: rolloutSteps.position, step: rolloutSteps.step, state: rolloutSteps.state })
     .from(rolloutSteps)
-    .where(and(eq(rolloutSteps.rolloutId, rolloutId), inArray(rolloutSteps.state, ['running', 'unknown'])));
+    .where(
+      and(eq(rolloutSteps.rolloutId, rolloutId), inArray(rolloutSteps.state, ['running', 'unknown', 'done'])),
+    );
+  const open = begun.filter(({ step, state }) => state !== 'done' || !done(step));
   const found = open.filter(({ step }) => done(step));
   await db.transaction(async (tx) => {
     const [changed] = await tx
@@ -366,11 +370,14 @@ export async function goOn(
                 error: null,
                 finishedAt: new Date(),
               }
-            : { state: 'pending', change: changed.change, error: null },
+            : { state: 'pending', change: changed.change, said: null, error: null, finishedAt: null },
         )
         .where(and(eq(rolloutSteps.rolloutId, rolloutId), eq(rolloutSteps.position, position)));
   });
-  return found.length;
+  return {
+    done: found.length,
+    lost: begun.filter(({ step, state }) => state === 'done' && !done(step)).length,
+  };
 }
 
 /**
