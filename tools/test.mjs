@@ -78,31 +78,49 @@ await run(async () => {
       crew.note('test');
     }
 
+    const still = [
+      ...(parts.includes('lint')
+        ? [
+            ['eslint', 'eslint', '.', '--max-warnings', '0'],
+            ['prettier', 'prettier', '--check', '--log-level', 'warn', '.'],
+          ]
+        : []),
+      ...(parts.includes('types')
+        ? [
+            ['types', 'tsc', '-p', 'tsconfig.json'],
+            ['types of core alone', 'tsc', '-p', 'core/tsconfig.json'],
+            ['types of the browser tests', 'tsc', '-p', 'e2e/tsconfig.json'],
+            ['types of the interface', 'vue-tsc', '-p', 'web/tsconfig.json'],
+          ]
+        : []),
+    ];
+    if (still.length) {
+      say('— lint, types');
+      // each uses one core, and there are two at the least
+      const next = async () => {
+        for (let each = still.shift(); each; each = still.shift()) {
+          const [what, ...command] = each;
+          count(await ok('npx', command), what);
+        }
+      };
+      await Promise.all([next(), next()]);
+    }
     for (const part of parts) {
+      if (part === 'lint' || part === 'types') continue;
       say(`— ${part}`);
-      if (part === 'lint') {
-        count(await ok('npx', ['eslint', '.', '--max-warnings', '0']), 'eslint');
-        count(await ok('npx', ['prettier', '--check', '--log-level', 'warn', '.']), 'prettier');
-      } else if (part === 'types') {
-        count(await ok('npx', ['tsc', '-p', 'tsconfig.json']), 'types');
-        count(await ok('npx', ['tsc', '-p', 'core/tsconfig.json']), 'types of core alone');
-        count(await ok('npx', ['tsc', '-p', 'e2e/tsconfig.json']), 'types of the browser tests');
-        count(await ok('npx', ['vue-tsc', '-p', 'web/tsconfig.json']), 'types of the interface');
-      } else {
-        const report = join(home, `${part}.json`);
-        rmSync(report, { force: true });
-        // what shares services goes one file after the other; what needs nothing uses every core
-        const order = NEED_SERVICES.includes(part) ? ['--runInBand'] : ['--maxWorkers=100%'];
-        await ok(
-          'npx',
-          ['jest', '--selectProjects', part, '--json', '--outputFile', report, ...order, ...only],
-          env,
-        );
-        const result = JSON.parse(readFileSync(report, 'utf8'));
-        passed += result.numPassedTests;
-        // a file that could not even be loaded has no tests to count
-        failed += result.numFailedTests + result.numRuntimeErrorTestSuites;
-      }
+      const report = join(home, `${part}.json`);
+      rmSync(report, { force: true });
+      // what shares services goes one file after the other; what needs nothing uses every core
+      const order = NEED_SERVICES.includes(part) ? ['--runInBand'] : ['--maxWorkers=100%'];
+      await ok(
+        'npx',
+        ['jest', '--selectProjects', part, '--json', '--outputFile', report, ...order, ...only],
+        env,
+      );
+      const result = JSON.parse(readFileSync(report, 'utf8'));
+      passed += result.numPassedTests;
+      // a file that could not even be loaded has no tests to count
+      failed += result.numFailedTests + result.numRuntimeErrorTestSuites;
     }
   } finally {
     await end();

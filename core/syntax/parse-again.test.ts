@@ -16,6 +16,9 @@ import type { Topology } from '../topology/topology.ts';
 const DEMO = join(__dirname, '../../demo/draft');
 const demo = readdirSync(DEMO).map((name) => ({ name, text: readFileSync(join(DEMO, name), 'utf8') }));
 
+/** `FUZZ=10` tries ten times as many. */
+const RUNS = Number(process.env['FUZZ'] ?? 1) * 10;
+
 /** Things people type, and things that break a line. */
 const TYPED = fc.constantFrom(
   '',
@@ -80,7 +83,7 @@ test('reading again gives what reading all of it gives, and what was read before
       }
       for (const { tree: earlier, told: as } of before) expect(told(earlier)).toEqual(as);
     }),
-    { numRuns: 300 },
+    { numRuns: RUNS * 12 },
   );
   // most edits touch one item's lines, and the whole document is the exception
   expect(again).toBeGreaterThan(100);
@@ -103,7 +106,7 @@ test('several replacements in one go', () => {
       );
       expect(told(parseAgain(parseDocument(text), apart))).toEqual(told(parseDocument(after)));
     }),
-    { numRuns: 200 },
+    { numRuns: RUNS * 20 },
   );
 });
 
@@ -202,7 +205,7 @@ test('a topology read again and again, and its graph, are what one reading gives
         }
       },
     ),
-    { numRuns: 25 },
+    { numRuns: RUNS },
   );
 });
 
