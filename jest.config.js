@@ -12,7 +12,10 @@ const project = (displayName, roots, more = {}) => ({
   transform,
   setupFilesAfterEnv: ['<rootDir>/core/testing/seed.ts'],
   transformIgnorePatterns: ['/node_modules/(?!(yaml|hono|@hono|pinia|nostics)/)'],
-  moduleNameMapper: { '^@vondle/core/([\\w/]+)$': '<rootDir>/core/$1/index.ts' },
+  moduleNameMapper: {
+    '^@vondle/core/([\\w/]+)$': '<rootDir>/core/$1/index.ts',
+    '^@vondle/api$': '<rootDir>/api/index.ts',
+  },
   ...more,
 });
 
@@ -20,6 +23,7 @@ export default {
   testTimeout: 60000,
   projects: [
     project('core', ['core']),
+    project('api', ['api']),
     project('cli', ['cli']),
     project('tools', ['tools']),
     project('web', ['web/src']),

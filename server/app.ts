@@ -1,3 +1,4 @@
+import { openapi } from '@vondle/api';
 import { Hono } from 'hono';
 import { secureHeaders } from 'hono/secure-headers';
 import type { Logger } from 'pino';
@@ -27,6 +28,7 @@ import type { Sealer } from './secrets.ts';
 import type { Allowed } from './targets/allowed.ts';
 import type { BuiltIn } from './targets/amqp/built-in.ts';
 import { topologyRoutes } from './topologies/routes.ts';
+import packageOfServer from './package.json' with { type: 'json' };
 import type { Work } from './work/pool.ts';
 
 export interface Parts {
@@ -51,6 +53,8 @@ export interface Parts {
   readonly web?: string;
 }
 
+/** The version of the server, as its package says. */
+const { version: VERSION } = packageOfServer;
 /** How long the database may take to answer before this process is said not to be ready. */
 const READY_MS = 2000;
 
@@ -106,6 +110,8 @@ export function createApp(parts: Parts): Hono<Env> {
     const reached = parts.ready() && (await answers(db));
     return c.json({ ready: reached }, reached ? 200 : 503);
   });
+  const described = JSON.stringify(openapi(VERSION));
+  app.get('/api/openapi.json', (c) => c.body(described, 200, { 'content-type': 'application/json' }));
   app.use('/api/*', async (_, next) => {
     if (!parts.ready()) throw away();
     await next();

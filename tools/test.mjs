@@ -11,7 +11,7 @@ import { homeFor, memory, ROOT } from './setup/places.mjs';
 import { crew as crewOf } from './setup/processes.mjs';
 import { run, say, Trouble } from './setup/say.mjs';
 
-const PARTS = ['lint', 'types', 'core', 'cli', 'tools', 'web', 'server', 'live', 'e2e'];
+const PARTS = ['lint', 'types', 'core', 'api', 'cli', 'tools', 'web', 'server', 'live', 'e2e'];
 const NEED_SERVICES = ['server', 'live', 'e2e'];
 
 await run(async () => {

@@ -1,8 +1,7 @@
 import { Hono } from 'hono';
 import { stream } from 'hono/streaming';
-import { date, number, object, string } from 'yup';
+import { askedAudit } from '@vondle/api';
 import type { Database } from '../db/connect.ts';
-import { LARGEST_INTEGER } from '../drafts/documents.ts';
 import { Budget } from '../http/budget.ts';
 import { check } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
@@ -13,20 +12,12 @@ import { actionsOf, auditOf } from './store.ts';
 const PAGE = 100;
 const PIECE = 500;
 
-const asked = object({
-  who: string().max(100),
-  action: string().max(100),
-  before: number().integer().min(0).max(LARGEST_INTEGER),
-  from: date(),
-  to: date(),
-}).noUnknown();
-
 /** What people did in a topology: a trail that only grows. */
 export function auditRoutes(db: Database): Hono<Env> {
   const exporting = new Budget({ all: 8, each: 1 }, 'trails being exported');
   const query = (all: Record<string, string>) => {
     const { before, from, to, ...rest } = all;
-    return check(asked, {
+    return check(askedAudit, {
       ...rest,
       ...(before === undefined ? {} : { before: Number(before) }),
       ...(from === undefined ? {} : { from: new Date(from) }),

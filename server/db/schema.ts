@@ -1,4 +1,5 @@
 /** The tables. Every write to them is one transaction; revisions and the audit trail only grow. */
+import { ROLES, SCOPES, VERDICTS, type About, type RolloutState } from '@vondle/api';
 import type { Step } from '@vondle/core/analysis';
 import { sql } from 'drizzle-orm';
 import {
@@ -42,9 +43,6 @@ export const sessions = pgTable('sessions', {
   openedAt: now('opened_at'),
 });
 
-export const SCOPES = ['read', 'write', 'operate'] as const;
-export type Scope = (typeof SCOPES)[number];
-
 /** A key for programs: somebody's, for one topology, with less than all that they may do. Only its hash is kept. */
 export const tokens = pgTable('tokens', {
   id: id(),
@@ -70,8 +68,6 @@ export const topologies = pgTable('topologies', {
 });
 
 /** What a member of a topology may do there; see topologies/service.ts. */
-export const ROLES = ['reader', 'author', 'approver', 'operator', 'owner'] as const;
-export type Role = (typeof ROLES)[number];
 
 /** Who belongs to a topology, and what they may do there. */
 export const members = pgTable(
@@ -219,9 +215,6 @@ export const proposals = pgTable(
   ],
 );
 
-export const VERDICTS = ['approve', 'changes'] as const;
-export type Verdict = (typeof VERDICTS)[number];
-
 /** What somebody says to a proposal, as its draft was then; a later word of theirs takes its place. */
 export const verdicts = pgTable(
   'verdicts',
@@ -257,13 +250,6 @@ export const verdictDocuments = pgTable(
   },
   (table) => [primaryKey({ columns: [table.verdictId, table.name] })],
 );
-
-/** What a thread of comments is about. */
-export type About =
-  | { readonly kind: 'all' }
-  | { readonly kind: 'thing'; readonly id: string }
-  | { readonly kind: 'line'; readonly doc: string; readonly line: number; readonly text: string }
-  | { readonly kind: 'route' | 'finding'; readonly text: string };
 
 export const threads = pgTable(
   'threads',
@@ -344,8 +330,6 @@ export const protections = pgTable(
   },
   (table) => [primaryKey({ columns: [table.topologyId, table.environment] })],
 );
-
-export type RolloutState = 'planned' | 'applying' | 'applied' | 'failed' | 'stopped' | 'interrupted';
 
 /** Something a rollout takes away to make it again, with what it held and who took from it when that was asked. */
 export interface Destroyed {

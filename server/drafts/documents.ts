@@ -1,46 +1,8 @@
 /** Documents as they travel: read from a body's bytes, counted before they are looked at. Runs on a thread. */
 import type { InferType } from 'yup';
-import { array, number, object, string } from 'yup';
+import { documents as schemas, MOST_DOCUMENTS } from '@vondle/api';
 import { check, LARGEST_DRAFT, parsed } from '../http/input.ts';
 import { Problem } from '../http/problem.ts';
-
-export const MOST_DOCUMENTS = 1000;
-const LONGEST_DOCUMENT = 16 * 1024 * 1024;
-/** The largest number a version's column holds. */
-export const LARGEST_INTEGER = 2 ** 31 - 1;
-
-/** A name with folders in it, none of which leads up or is empty. */
-const documentName = string()
-  .required('a document needs a name')
-  .max(200)
-  .matches(/^[^\\\p{Cc}]*\.(ya?ml|json)$/u, 'a document name ends in .yaml, .yml or .json')
-  .test(
-    'inside',
-    'a document name leads nowhere else: no `..`, no `.`, no slash at its beginning',
-    (name) =>
-      name === undefined || name.split('/').every((part) => part !== '' && part !== '.' && part !== '..'),
-  );
-
-const documents = array()
-  .of(object({ name: documentName, text: string().defined().max(LONGEST_DOCUMENT) }).noUnknown())
-  .required();
-
-const version = number().integer().min(0).max(LARGEST_INTEGER).required();
-
-const base = number().integer().min(0).max(LARGEST_INTEGER).optional();
-
-const whole = object({ version, base, documents }).noUnknown();
-
-/** What changed of a draft: all names there are to be, in order, and the documents that are not as they were. */
-const change = object({
-  version,
-  base,
-  names: array().of(documentName).required(),
-  changed: documents,
-}).noUnknown();
-
-/** All documents, changed from those of a revision; 0 for from nothing. */
-const based = object({ base: base.required(), documents }).noUnknown();
 
 /** A body that was found to be in order. */
 export interface ReadDocuments {
@@ -69,10 +31,10 @@ export function readDocuments(bytes: Uint8Array, how: 'whole' | 'change' | 'base
       throw new Problem(413, 'Too many', `A draft has at most ${MOST_DOCUMENTS} documents.`);
   const read: Read =
     how === 'whole'
-      ? ofWhole(check(whole, data))
+      ? ofWhole(check(schemas.whole, data))
       : how === 'change'
-        ? ofChange(check(change, data))
-        : ofWhole({ version: 0, ...check(based, data) });
+        ? ofChange(check(schemas.change, data))
+        : ofWhole({ version: 0, ...check(schemas.based, data) });
   const names = new Set(read.names);
   const came = new Set(read.came.map(({ name }) => name));
   if (names.size !== read.names.length || came.size !== read.came.length)
@@ -92,13 +54,13 @@ interface Read {
   readonly came: readonly { readonly name: string; readonly text: string }[];
 }
 
-const ofWhole = ({ version, base, documents }: InferType<typeof whole>): Read => ({
+const ofWhole = ({ version, base, documents }: InferType<typeof schemas.whole>): Read => ({
   version,
   base,
   names: documents.map(({ name }) => name),
   came: documents,
 });
-const ofChange = ({ version, base, names, changed }: InferType<typeof change>): Read => ({
+const ofChange = ({ version, base, names, changed }: InferType<typeof schemas.change>): Read => ({
   version,
   base,
   names: names as string[],

@@ -1,5 +1,5 @@
 import { Hono, type Context } from 'hono';
-import { number, object, string } from 'yup';
+import { newDraft, renamedDraft } from '@vondle/api';
 import { record, recordNowAndThen, type Database, type Transaction } from '../db/connect.ts';
 import { body, LARGEST_DRAFT, numberIn } from '../http/input.ts';
 import { forbidden, notFound, Problem } from '../http/problem.ts';
@@ -10,7 +10,6 @@ import { newestRevision, revisionOf } from '../revisions/store.ts';
 import { allowed } from '../topologies/service.ts';
 import type { TopologyRow } from '../topologies/store.ts';
 import type { Work } from '../work/pool.ts';
-import { LARGEST_INTEGER } from './documents.ts';
 import { Turns } from './turns.ts';
 import {
   copyDocuments,
@@ -24,16 +23,6 @@ import {
   takeDraft,
   type DraftHead,
 } from './store.ts';
-
-const draftName = string().trim().required('a draft needs a name').max(60);
-const newDraft = object({
-  name: draftName,
-  /** The revision it begins from; the newest where none is said. */
-  revision: number().integer().min(0).max(LARGEST_INTEGER).optional(),
-  /** The draft whose documents it begins with, instead. */
-  draft: number().integer().min(0).max(LARGEST_INTEGER).optional(),
-}).noUnknown();
-const renamed = object({ name: draftName }).noUnknown();
 
 /** How often a merge is made again because the draft moved on another process meanwhile. */
 const MOST_TRIES = 20;
@@ -199,7 +188,7 @@ export function draftRoutes(db: Database, work: Work): Hono<Env> {
     })
     .patch('/:slug/drafts/:draft', async (c) => {
       const { person, topology, draft } = await own(c);
-      const { name } = await body(c, renamed);
+      const { name } = await body(c, renamedDraft);
       const taken = (await draftsOf(db, topology.id)).some(
         (each) => each.name === name && each.id !== draft.id,
       );

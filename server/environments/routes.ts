@@ -1,10 +1,9 @@
 import { Hono } from 'hono';
-import { boolean, object, string } from 'yup';
+import { newTarget, protectedEnvironment, protection, type AmqpAddresses } from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
 import { body, check, numberIn } from '../http/input.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
-import { amqpAddresses, type AmqpAddresses } from '../targets/amqp/address.ts';
 import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
 import { BrokerTrouble } from '../targets/amqp/trouble.ts';
 import { allowed } from '../topologies/service.ts';
@@ -19,31 +18,6 @@ import {
   unprotect,
   type Openers,
 } from './store.ts';
-
-const name = (what: string) =>
-  string()
-    .required()
-    .max(100)
-    .matches(/^[a-z][a-z0-9-]*$/, `${what} is small letters, digits and hyphens, a letter first`);
-
-const targetInput = object({
-  environment: name('environment'),
-  broker: name('broker'),
-  kind: string()
-    .oneOf(['amqp'] as const)
-    .required(),
-  addresses: amqpAddresses.optional().default(undefined),
-  /** A place on the broker that came with the installation, instead of addresses. */
-  builtIn: boolean().oneOf([true]).optional(),
-})
-  .noUnknown()
-  .test(
-    'one',
-    'say the addresses, or `builtIn: true`',
-    ({ addresses, builtIn }) => Boolean(addresses) !== Boolean(builtIn),
-  );
-
-const protectionInput = object({ protected: boolean().required() }).noUnknown();
 
 const IN_USE = (environment: string, broker: string) =>
   new Problem(
@@ -90,7 +64,7 @@ export function targetRoutes(
     .put('/:slug/targets', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'operate');
-      const input = await body(c, targetInput);
+      const input = await body(c, newTarget);
       const { environment, broker } = input;
       const declared = await work.run('declared', { topologyId: topology.id });
       const known = (what: string, given: string, names: readonly string[]) => {
@@ -146,10 +120,10 @@ export function targetRoutes(
     .put('/:slug/protections/:environment', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'approve');
-      const { environment } = check(object({ environment: name('environment') }), {
+      const { environment } = check(protectedEnvironment, {
         environment: c.req.param('environment'),
       });
-      const { protected: wanted } = await body(c, protectionInput);
+      const { protected: wanted } = await body(c, protection);
       await db.transaction(async (tx) => {
         if (wanted) await protect(tx, topology.id, environment, person.id);
         else await unprotect(tx, topology.id, environment);

@@ -1,6 +1,6 @@
 /** What comes in: read within limits, told apart from what cannot be kept, checked against a schema. */
 import type { Context } from 'hono';
-import { setLocale, ValidationError, type InferType, type Schema } from 'yup';
+import { ValidationError, type InferType, type Schema } from 'yup';
 import { Budget } from './budget.ts';
 import { Problem } from './problem.ts';
 
@@ -19,30 +19,6 @@ export interface Patience {
 const DEEPEST = 32;
 /** Mistakes told of one input. */
 const MOST_MISTAKES = 20;
-
-// what a mistake says names the place and the rule, never the value: an answer does not repeat its input
-setLocale({
-  mixed: {
-    default: '${path} does not fit',
-    required: '${path} is missing',
-    defined: '${path} is missing',
-    notNull: '${path} is missing',
-    oneOf: '${path} is none of ${values}',
-    notType: ({ path, type }) => `${path && path !== 'this' ? path : 'the body'} is not of type ${type}`,
-  },
-  string: { max: '${path} has more than ${max} characters', min: '${path} has less than ${min} characters' },
-  number: {
-    integer: '${path} is no whole number',
-    min: '${path} is less than ${min}',
-    max: '${path} is more than ${max}',
-    positive: '${path} is not more than 0',
-  },
-  array: { max: '${path} has more than ${max} items' },
-  object: {
-    noUnknown: ({ path }) =>
-      `${path && path !== 'this' ? path : 'the body'} has members that are not known here`,
-  },
-});
 
 /** The bodies that are coming in, and how much of them, by whose they are. */
 export class Intake {

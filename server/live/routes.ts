@@ -1,5 +1,5 @@
 import { Hono } from 'hono';
-import { string } from 'yup';
+import { tabName } from '@vondle/api';
 import type { Database } from '../db/connect.ts';
 import { absent, draftsOf, present, presentIn } from '../drafts/store.ts';
 import { askedDraft } from '../drafts/routes.ts';
@@ -12,10 +12,6 @@ import { newestApplied } from '../rollouts/store.ts';
 import { allowed } from '../topologies/service.ts';
 import { tell, type Changes } from './changes.ts';
 import { watched } from './stream.ts';
-
-const tabName = string()
-  .required()
-  .matches(/^[\w-]{8,64}$/, 'a tab has a name of 8 to 64 letters, digits and hyphens');
 
 /**
  * What goes on in a topology, as it happens: who works on what, which drafts moved, which revisions came. Each

@@ -15,7 +15,8 @@ import { dirname, join, relative, sep } from 'node:path';
 import type { TextDocument } from '@vondle/core/base';
 import { LARGEST_DRAFT } from '../http/input.ts';
 import { Problem } from '../http/problem.ts';
-import { MOST_DOCUMENTS, tooLargeADraft } from '../drafts/documents.ts';
+import { MOST_DOCUMENTS } from '@vondle/api';
+import { tooLargeADraft } from '../drafts/documents.ts';
 
 const DOCUMENT = /\.(ya?ml|json)$/;
 /** Folders are looked through so deep. */

@@ -1,6 +1,6 @@
 /** What an invitation's link leads to: who has an account joins, who has none makes one first. */
 import { Hono, type Context } from 'hono';
-import { object, string } from 'yup';
+import { newAccount } from '@vondle/api';
 import { record, type Database, type Transaction } from '../db/connect.ts';
 import { body } from '../http/input.ts';
 import { notFound, Problem } from '../http/problem.ts';
@@ -11,20 +11,6 @@ import { isKey } from '../people/keys.ts';
 import { hashPassword } from '../people/passwords.ts';
 import { insertPerson, openSession, type Person } from '../people/store.ts';
 import { invitationTo, memberCalled, membersOf, MOST_MEMBERS, setMember, useInvitation } from './store.ts';
-
-export const newPassword = string()
-  .required('say a password')
-  .min(12, 'a password has at least 12 characters')
-  .max(200);
-
-const account = object({
-  handle: string()
-    .required()
-    .max(40)
-    .matches(/^[a-z][a-z0-9-]*$/, 'a handle is small letters, digits and hyphens, a letter first'),
-  name: string().trim().required().max(80),
-  password: newPassword,
-}).noUnknown();
 
 const NOT_OPEN = new Problem(
   410,
@@ -74,7 +60,7 @@ export function invitedRoutes(db: Database, attempts: Attempts): Hono<Env> {
       return c.json({ slug: found.slug });
     })
     .post('/:key/account', async (c) => {
-      const { handle, name, password } = await body(c, account);
+      const { handle, name, password } = await body(c, newAccount);
       const found = await asked(c);
       const hash = await hashPassword(password);
       const { person, token, expiresAt } = await db.transaction(async (tx) => {

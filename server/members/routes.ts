@@ -1,7 +1,6 @@
 import { Hono } from 'hono';
-import { number, object, string } from 'yup';
+import { newInvitation, roleInput } from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
-import { ROLES } from '../db/schema.ts';
 import { body, numberIn } from '../http/input.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
@@ -20,14 +19,6 @@ import {
   removeMember,
   setMember,
 } from './store.ts';
-
-const role = string().oneOf(ROLES).required();
-const roleInput = object({ role }).noUnknown();
-const invitation = object({
-  role,
-  words: string().trim().max(200),
-  days: number().integer().min(1).max(30),
-}).noUnknown();
 
 const LAST_OWNER = new Problem(
   409,
@@ -95,7 +86,7 @@ export function memberRoutes(db: Database): Hono<Env> {
     .post('/:slug/invitations', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'manage');
-      const { role: wanted, words = '', days = 7 } = await body(c, invitation);
+      const { role: wanted, words = '', days = 7 } = await body(c, newInvitation);
       const key = newKey();
       const expiresAt = new Date(Date.now() + days * 86_400_000);
       const id = await db.transaction(async (tx) => {

@@ -1,6 +1,7 @@
 import { and, count, desc, eq, gt, isNull } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { invitations, members, people, topologies, type Role } from '../db/schema.ts';
+import type { Role } from '@vondle/api';
+import { invitations, members, people, topologies } from '../db/schema.ts';
 import { hashOf } from '../people/keys.ts';
 
 export interface Member {

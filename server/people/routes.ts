@@ -1,6 +1,6 @@
 import { Hono } from 'hono';
 import { getCookie } from 'hono/cookie';
-import { object, string } from 'yup';
+import { credentials, passwords } from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
 import { body } from '../http/input.ts';
 import { Problem } from '../http/problem.ts';
@@ -15,15 +15,7 @@ import {
 } from '../http/session.ts';
 import type { Attempts } from './attempts.ts';
 import { hashPassword, NOBODYS, passwordIs } from './passwords.ts';
-import { newPassword } from '../members/invited.ts';
 import { changePassword, closeOthers, closeSession, findPerson, openSession, sessionsOf } from './store.ts';
-
-const credentials = object({
-  handle: string().required().max(100),
-  password: string().required().max(200),
-}).noUnknown();
-
-const passwords = object({ old: string().required().max(200), password: newPassword }).noUnknown();
 
 const YEAR_MS = 365 * 86_400_000;
 

@@ -1,6 +1,7 @@
 import { and, desc, eq, gt, inArray, lt, ne } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { people, sessions, tokens, type Scope } from '../db/schema.ts';
+import type { Scope } from '@vondle/api';
+import { people, sessions, tokens } from '../db/schema.ts';
 import { hashOf, newKey } from './keys.ts';
 
 export interface Person {

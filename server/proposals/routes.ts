@@ -1,18 +1,24 @@
 import { Hono, type Context } from 'hono';
-import { boolean, mixed, number, object, string } from 'yup';
+import {
+  keepInput,
+  newComment,
+  newProposal,
+  newThread,
+  resolvedInput,
+  verdictInput,
+  type Want,
+} from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
-import { VERDICTS, type About } from '../db/schema.ts';
-import { LARGEST_INTEGER } from '../drafts/documents.ts';
 import { moved } from '../drafts/routes.ts';
 import { draftFor, draftSize, takeDraft } from '../drafts/store.ts';
 import type { Budget } from '../http/budget.ts';
-import { body, check, numberIn } from '../http/input.ts';
+import { body, numberIn } from '../http/input.ts';
 import { jsonList, sentInPieces } from '../http/pieces.ts';
 import { forbidden, notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import { tell } from '../live/changes.ts';
 import { insertRevision, isSameAsDraft, newestRevision } from '../revisions/store.ts';
-import { allowed, type Want } from '../topologies/service.ts';
+import { allowed } from '../topologies/service.ts';
 import { lockTopology } from '../topologies/store.ts';
 import type { Work } from '../work/pool.ts';
 import {
@@ -30,40 +36,6 @@ import {
   verdictsOf,
   waitingFor,
 } from './store.ts';
-
-const version = number().integer().min(0).max(LARGEST_INTEGER).required();
-const words = string().trim().max(4000);
-const newProposal = object({
-  draft: number().integer().min(0).max(LARGEST_INTEGER).required(),
-  title: string().trim().required('say in a sentence what it changes').max(200),
-  words,
-}).noUnknown();
-const verdictInput = object({ verdict: string().oneOf(VERDICTS).required(), version, words }).noUnknown();
-const keepInput = object({ version }).noUnknown();
-const said = words.required('say something');
-
-const abouts = {
-  all: object({ kind: string().required() }).noUnknown(),
-  thing: object({ kind: string().required(), id: string().required().max(600) }).noUnknown(),
-  line: object({
-    kind: string().required(),
-    doc: string().required().max(200),
-    line: number().integer().min(1).max(LARGEST_INTEGER).required(),
-    text: string().defined().max(2000),
-  }).noUnknown(),
-  route: object({ kind: string().required(), text: string().required().max(2000) }).noUnknown(),
-  finding: object({ kind: string().required(), text: string().required().max(2000) }).noUnknown(),
-};
-const threadInput = object({ about: mixed<Record<string, unknown>>().required(), words: said }).noUnknown();
-const commentInput = object({ words: said }).noUnknown();
-const resolvedInput = object({ resolved: boolean().required() }).noUnknown();
-
-function aboutIn(data: Record<string, unknown>): About {
-  const kind = data['kind'];
-  if (typeof kind !== 'string' || !Object.hasOwn(abouts, kind))
-    throw new Problem(422, 'Not understood', 'A thread is about all, a thing, a line, a route or a finding.');
-  return check(abouts[kind as keyof typeof abouts], data) as About;
-}
 
 const CLOSED = new Problem(409, 'Closed', 'This proposal is closed.');
 
@@ -232,10 +204,9 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
     })
     .post('/:slug/proposals/:number/threads', async (c) => {
       const { person, topology, proposal } = await open(c, 'read');
-      const input = await body(c, threadInput);
-      const about = aboutIn(input.about);
+      const { about, words } = await body(c, newThread);
       const id = await db.transaction(async (tx) => {
-        const row = { proposalId: proposal.id, about, personId: person.id, words: input.words };
+        const row = { proposalId: proposal.id, about, personId: person.id, words };
         const made = await beginThread(tx, row);
         if (made === undefined)
           throw new Problem(409, 'Too many', 'There are too many threads here; say it in one of them.');
@@ -247,7 +218,7 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
     .post('/:slug/proposals/:number/threads/:thread', async (c) => {
       const { person, topology, proposal } = await open(c, 'read');
       const threadId = numberIn(c.req.param('thread'));
-      const input = await body(c, commentInput);
+      const input = await body(c, newComment);
       if (!(await hasThread(db, proposal.id, threadId))) throw notFound('such thread');
       await db.transaction(async (tx) => {
         if (!(await comment(tx, { threadId, personId: person.id, words: input.words })))

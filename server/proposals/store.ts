@@ -1,6 +1,7 @@
 import { and, asc, count, desc, eq, max, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { comments, people, proposals, threads, verdicts, type About, type Verdict } from '../db/schema.ts';
+import type { About, Verdict } from '@vondle/api';
+import { comments, people, proposals, threads, verdicts } from '../db/schema.ts';
 
 export interface ProposalRow {
   readonly id: number;

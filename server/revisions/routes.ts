@@ -1,5 +1,5 @@
 import { Hono } from 'hono';
-import { number, object, string } from 'yup';
+import { blamed, newRevision } from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
 import { body, check, numberIn } from '../http/input.ts';
@@ -8,7 +8,6 @@ import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import type { Glance } from '../topologies/glance.ts';
 import type { Work } from '../work/pool.ts';
-import { LARGEST_INTEGER } from '../drafts/documents.ts';
 import { askedDraft, moved } from '../drafts/routes.ts';
 import { draftFor, takeDraft } from '../drafts/store.ts';
 import { tell } from '../live/changes.ts';
@@ -26,13 +25,6 @@ import {
 
 /** So many glances at revisions are kept. */
 const MOST_GLANCES = 2000;
-
-const newRevision = object({
-  version: number().integer().min(0).max(LARGEST_INTEGER).required(),
-  words: string().trim().required('say in a sentence what this revision changes').max(1000),
-}).noUnknown();
-
-const blamed = object({ doc: string().required().max(200) }).noUnknown();
 
 /**
  * Immutable revisions of a topology, made from its draft.

@@ -1,5 +1,5 @@
 import { Hono } from 'hono';
-import { mixed, number, object, string } from 'yup';
+import { applyInput, consentInput, newProbe, newRollout, type Want } from '@vondle/api';
 import type { Message } from '@vondle/core/conditions';
 import type { Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
@@ -9,33 +9,9 @@ import type { Env } from '../http/session.ts';
 import type { Changes } from '../live/changes.ts';
 import { watched } from '../live/stream.ts';
 import type { Person } from '../people/store.ts';
-import { LARGEST_INTEGER } from '../drafts/documents.ts';
-import { allowed, type Want } from '../topologies/service.ts';
+import { allowed } from '../topologies/service.ts';
 import type { Rollouts } from './service.ts';
 import { countSteps, probesOf, rolloutOf, rolloutsOf, stepLines, stepsChangedAfter } from './store.ts';
-
-const whole = () => number().integer().min(0).max(LARGEST_INTEGER);
-
-const planInput = object({ target: whole().required(), revision: whole().required() }).noUnknown();
-const consentInput = object({ words: string().max(1000) }).noUnknown();
-const applyInput = object({ destroys: whole() }).noUnknown();
-
-const map = () =>
-  mixed<Record<string, unknown>>((value): value is Record<string, unknown> => {
-    return typeof value === 'object' && value !== null && !Array.isArray(value);
-  });
-
-const probeInput = object({
-  app: string().required().max(255),
-  message: string().required().max(255),
-  to: string().required().max(600),
-  sample: object({
-    key: string().test('bytes', 'a key has at most 255 bytes', (key) => Buffer.byteLength(key ?? '') <= 255),
-    headers: map(),
-    properties: map(),
-    body: mixed(),
-  }).noUnknown(),
-}).noUnknown();
 
 /** Streams of what changes that one person may have open at once, and all together. */
 const streams = new Budget({ all: 2000, each: 20 }, 'live views');
@@ -59,7 +35,7 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
     .post('/:slug/rollouts', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'operate');
-      const { target, revision } = await body(c, planInput);
+      const { target, revision } = await body(c, newRollout);
       return c.json({ id: await service.plan(topology, person, revision, target) }, 201);
     })
     .get('/:slug/rollouts/:id', async (c) => {
@@ -133,7 +109,7 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
     .post('/:slug/rollouts/:id/probes', async (c) => {
       const person = c.get('person');
       const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'operate');
-      const input = await body(c, probeInput);
+      const input = await body(c, newProbe);
       await service.probe(topology, person, rollout, {
         ...input,
         sample: (input.sample ?? {}) as Partial<Message>,

@@ -2,7 +2,8 @@ import type { Step } from '@vondle/core/analysis';
 import { and, asc, desc, eq, gt, inArray, max, sql } from 'drizzle-orm';
 import type { AnyPgColumn } from 'drizzle-orm/pg-core';
 import type { Database, Transaction } from '../db/connect.ts';
-import { people, probes, rollouts, rolloutSteps, type RolloutState, type StepState } from '../db/schema.ts';
+import type { RolloutState } from '@vondle/api';
+import { people, probes, rollouts, rolloutSteps, type StepState } from '../db/schema.ts';
 
 /** The name of a person that a column names. */
 const nameOf = (column: AnyPgColumn) =>

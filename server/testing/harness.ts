@@ -8,7 +8,8 @@ import { pino } from 'pino';
 import { createApp } from '../app.ts';
 import { bringUpToDate, connect, type Database } from '../db/connect.ts';
 import { forTheLog } from '../db/trouble.ts';
-import { members, people, topologies, type Role } from '../db/schema.ts';
+import type { Role } from '@vondle/api';
+import { members, people, topologies } from '../db/schema.ts';
 import type { Patience } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
 import { Changes } from '../live/changes.ts';
@@ -19,6 +20,7 @@ import { allowedAddresses } from '../targets/allowed.ts';
 import type { BuiltIn } from '../targets/amqp/built-in.ts';
 
 import { Work, type Limits } from '../work/pool.ts';
+import { mustBeDescribed } from './described.ts';
 
 export const PASSWORD = 'a password for tests';
 
@@ -184,6 +186,7 @@ export function asker(app: Hono<Env>, cookie?: string): Ask {
     const lines = response.headers.get('content-type')?.startsWith('application/x-ndjson');
     const read = (line: string): unknown => (line ? JSON.parse(line) : undefined);
     const data: unknown = lines ? text.trimEnd().split('\n').map(read) : read(text);
+    mustBeDescribed(method, path, response, data);
     return { status: response.status, data: data as Answer['data'], headers: response.headers };
   };
 }

@@ -1,20 +1,12 @@
 import { Hono } from 'hono';
-import { number, object, string } from 'yup';
+import { newToken } from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
-import { SCOPES } from '../db/schema.ts';
 import { body, numberIn } from '../http/input.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import { newKey } from '../people/keys.ts';
 import { allowed } from '../topologies/service.ts';
 import { countTokens, insertToken, MOST_TOKENS, removeToken, tokensOf } from './store.ts';
-
-const newToken = object({
-  slug: string().required().max(100),
-  name: string().trim().required('say what the token is for').max(80),
-  scope: string().oneOf(SCOPES).required(),
-  days: number().integer().min(1).max(365),
-}).noUnknown();
 
 /** Tokens: keys for programs, each for one topology, with a scope and an end, shown once. */
 export function tokenRoutes(db: Database): Hono<Env> {

@@ -1,6 +1,7 @@
 import { and, count, desc, eq, gt } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { tokens, topologies, type Scope } from '../db/schema.ts';
+import type { Scope } from '@vondle/api';
+import { tokens, topologies } from '../db/schema.ts';
 import { hashOf } from '../people/keys.ts';
 
 /** Tokens a person may have. */

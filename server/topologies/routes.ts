@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { Hono } from 'hono';
-import { object, string } from 'yup';
+import { newTopology, whichClasses } from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
 import { body, check, LARGEST_DRAFT, numberIn } from '../http/input.ts';
@@ -22,10 +22,6 @@ const MOST_GLANCES = 300;
 
 /** Topologies a person may belong to. */
 const MOST_TOPOLOGIES = 500;
-
-const newTopology = object({
-  name: string().trim().required().max(100),
-}).noUnknown();
 
 /**
  * A name as it stands in an address: letters and digits of any script, hyphens between, and a few
@@ -86,11 +82,6 @@ function themselves(person: Person): Person {
   if (person.limits) throw forbidden('A token is for one topology, and for no other.');
   return person;
 }
-
-/** In which environment the messages are asked for. */
-const whichClasses = object({
-  environment: string().max(100),
-}).noUnknown();
 
 /**
  * Topologies and their drafts.

@@ -1,14 +1,9 @@
+import type { Want } from '@vondle/api';
 import type { Database } from '../db/connect.ts';
-import type { Role, Scope } from '../db/schema.ts';
+import type { Role, Scope } from '@vondle/api';
 import { forbidden, notFound } from '../http/problem.ts';
 import type { Person } from '../people/store.ts';
 import { topologyFor, type TopologyRow } from './store.ts';
-
-/**
- * What somebody wants to do with a topology: look at all of it; change drafts and make revisions of them; agree to
- * what others made; connect brokers and carry rollouts out on them; say who belongs to it.
- */
-export type Want = 'read' | 'write' | 'approve' | 'operate' | 'manage';
 
 /** What each role may do. */
 const MAY: Readonly<Record<Role, readonly Want[]>> = {

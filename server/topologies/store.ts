@@ -1,6 +1,7 @@
 import { and, desc, eq, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { drafts, members, people, topologies, type Role } from '../db/schema.ts';
+import type { Role } from '@vondle/api';
+import { drafts, members, people, topologies } from '../db/schema.ts';
 
 export interface TopologyRow {
   readonly id: number;

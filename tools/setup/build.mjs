@@ -36,7 +36,7 @@ async function unlessBuilt(what, output, folders, build) {
 
 /** Builds the server where it is out of date. */
 export function buildServer() {
-  return unlessBuilt('the server', 'server/dist', ['core', 'server'], async () => {
+  return unlessBuilt('the server', 'server/dist', ['core', 'api', 'server'], async () => {
     const esbuild = await import('esbuild');
     await esbuild.build({
       entryPoints: {
@@ -52,7 +52,7 @@ export function buildServer() {
       target: 'node20',
       format: 'esm',
       packages: 'external',
-      alias: { '@vondle/core': join(ROOT, 'core') },
+      alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api/index.ts') },
       sourcemap: true,
       logLevel: 'warning',
     });
@@ -62,7 +62,7 @@ export function buildServer() {
 /** Builds what is out of date. */
 export async function build() {
   await buildServer();
-  await unlessBuilt('the interface', 'web/dist', ['core', 'web', 'examples', 'demo'], async () => {
+  await unlessBuilt('the interface', 'web/dist', ['core', 'api', 'web', 'examples', 'demo'], async () => {
     const vite = await import('vite');
     await vite.build({ root: join(ROOT, 'web'), logLevel: 'warn' });
   });

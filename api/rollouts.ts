@@ -1,0 +1,184 @@
+/** Rollouts of a topology's revisions, and the probes that prove them. */
+import { mixed, string, type InferType } from 'yup';
+import type { Step } from '@vondle/core/analysis';
+import { list, map, maybeWhole, record, text, time, whole, word, yes } from './kinds.ts';
+import type { Routes } from './route.ts';
+
+export const newRollout = record({ target: whole(), revision: whole() });
+export const consentInput = record({ words: string().max(1000) });
+export const applyInput = record({ destroys: maybeWhole() });
+export const newProbe = record({
+  app: string().required().max(255),
+  message: string().required().max(255),
+  to: string().required().max(600),
+  sample: record({
+    key: string().test(
+      'bytes',
+      'a key has at most 255 bytes',
+      (key) => new TextEncoder().encode(key ?? '').length <= 255,
+    ),
+    headers: map(),
+    properties: map(),
+    body: mixed(),
+  }),
+});
+
+const STATES = ['planned', 'applying', 'applied', 'failed', 'stopped', 'interrupted'] as const;
+export type RolloutState = (typeof STATES)[number];
+const RISKS = ['none', 'some', 'loses messages'] as const satisfies readonly Step['risk'][];
+
+const entryFields = {
+  id: whole(),
+  targetId: whole().nullable(),
+  environment: text(),
+  broker: text(),
+  revision: whole(),
+  state: word(...STATES),
+  change: whole(),
+  inPlace: whole(),
+  /** What it is waiting for. */
+  note: text().nullable(),
+  /** Whether its environment is protected, so that an approver has to consent. */
+  needsConsent: yes(),
+  consentBy: text().nullable(),
+  consentWords: text().nullable(),
+  startedBy: text().nullable(),
+  stopAsked: yes(),
+  verified: yes().nullable(),
+  error: text().nullable(),
+  by: text(),
+  createdAt: time(),
+  finishedAt: time().nullable(),
+};
+const rolloutEntry = record(entryFields, 'RolloutEntry');
+export type RolloutEntry = InferType<typeof rolloutEntry>;
+
+const headFields = {
+  ...entryFields,
+  kept: list(text()),
+  leftToOthers: list(record({ of: text(), why: text() })),
+  /** Queues that are replaced, with what waits in them and who takes from them. */
+  destroys: list(record({ queue: text(), messages: whole(), takers: whole() })),
+  /** What stands against it in a protected environment. */
+  obstacles: list(text()),
+};
+const rolloutHead = record(headFields, 'RolloutHead');
+export type RolloutHead = InferType<typeof rolloutHead>;
+
+const stepFields = {
+  position: whole(),
+  title: text(),
+  risk: word(...RISKS),
+  state: word('pending', 'running', 'done', 'failed', 'unknown'),
+  error: text().nullable(),
+  /** What there is to know of how it went. */
+  said: text().nullable(),
+};
+const step = record(stepFields, 'Step');
+export type StepLine = InferType<typeof step>;
+const count = record({ all: whole(), done: whole() });
+
+/** What is told of a rollout that is watched; of the steps, those that changed. */
+export const rolloutNews = record(
+  { rollout: rolloutHead, count, steps: list(record({ ...stepFields, change: whole() })) },
+  'RolloutNews',
+);
+export type RolloutNews = InferType<typeof rolloutNews>;
+
+/** Where the copies of a probe are, by queue. */
+const landingFields = { queues: map(whole()).required(), returned: yes() };
+const landing = record(landingFields, 'Landing');
+export type Landing = InferType<typeof landing>;
+
+const probe = record(
+  {
+    id: whole(),
+    sent: record({
+      type: string(),
+      key: text(),
+      headers: map().required(),
+      properties: map(),
+      body: mixed(),
+      to: text(),
+      /** What in it is not as its type says; none where it was sent before that was told. */
+      remarks: list(text()).optional(),
+    }),
+    predicted: landing,
+    observed: record({
+      ...landingFields,
+      refused: yes(),
+      /** Queues that could not be looked beside, and why. */
+      unseen: list(record({ queue: text(), why: text() })),
+      /** Queues its copies stay in until somebody takes them. */
+      stays: list(text()),
+    }),
+    /** Null where nothing differs but not all could be seen. */
+    agrees: yes().nullable(),
+    createdAt: time(),
+  },
+  'Probe',
+);
+export type Probe = InferType<typeof probe>;
+
+const rollout = record({ ...headFields, count, steps: list(step), probes: list(probe) }, 'Rollout');
+export type Rollout = InferType<typeof rollout>;
+
+export const rolloutRoutes = {
+  'GET /topologies/:slug/rollouts': {
+    what: 'Its rollouts, the newest first',
+    door: 'read',
+    answer: list(rolloutEntry),
+  },
+  'POST /topologies/:slug/rollouts': {
+    what: 'Plan a rollout of a revision to a target',
+    door: 'operate',
+    body: newRollout,
+    status: 201,
+    answer: record({ id: whole() }),
+  },
+  'GET /topologies/:slug/rollouts/:id': {
+    what: 'A rollout, with the first thousand of its steps and its newest probes',
+    door: 'read',
+    answer: rollout,
+  },
+  'GET /topologies/:slug/rollouts/:id/steps': {
+    what: 'Steps of a rollout, a thousand at most',
+    door: 'read',
+    query: record({ from: maybeWhole() }),
+    answer: list(step),
+  },
+  'GET /topologies/:slug/rollouts/:id/live': {
+    what: 'Listen to a rollout',
+    more: 'Events after the change that is named, or that the browser heard last (`Last-Event-ID`); `event: over` is the last.',
+    door: 'read',
+    query: record({ after: maybeWhole() }),
+    type: 'text/event-stream',
+    answer: rolloutNews,
+  },
+  'POST /topologies/:slug/rollouts/:id/consent': {
+    what: 'Consent to a rollout in a protected environment',
+    door: 'approve',
+    body: consentInput,
+    bodyOptional: true,
+  },
+  'POST /topologies/:slug/rollouts/:id/apply': {
+    what: 'Carry a rollout out',
+    more: 'Where queues that hold messages are replaced, `destroys` says how many waiting messages may be destroyed.',
+    door: 'operate',
+    body: applyInput,
+    bodyOptional: true,
+    status: 202,
+  },
+  'POST /topologies/:slug/rollouts/:id/stop': {
+    what: 'Stop a rollout after the step at hand',
+    door: 'operate',
+    status: 202,
+  },
+  'POST /topologies/:slug/rollouts/:id/probes': {
+    what: 'Send a probe message and look where it comes out',
+    door: 'operate',
+    body: newProbe,
+    status: 201,
+    answer: list(probe),
+  },
+} as const satisfies Routes;

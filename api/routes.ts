@@ -1,0 +1,86 @@
+/** All routes, and their types by name. */
+import type { InferType, Schema } from 'yup';
+import { auditRoutes } from './audit.ts';
+import { draftRoutes } from './drafts.ts';
+import { map, record, yes } from './kinds.ts';
+import { memberRoutes } from './members.ts';
+import { peopleRoutes } from './people.ts';
+import { proposalRoutes } from './proposals.ts';
+import { revisionRoutes } from './revisions.ts';
+import { rolloutRoutes } from './rollouts.ts';
+import type { Route, Routes } from './route.ts';
+import { targetRoutes } from './targets.ts';
+import { topologyRoutes } from './topologies.ts';
+
+const serviceRoutes = {
+  'GET /health': { what: 'Whether the process is alive', door: 'open', answer: record({ alive: yes() }) },
+  'GET /ready': {
+    what: 'Whether it can serve: its database answers and is up to date',
+    more: 'Status 503 where not.',
+    door: 'open',
+    answer: record({ ready: yes() }),
+  },
+  'GET /openapi.json': { what: 'This description', door: 'open', answer: map().required() },
+} as const satisfies Routes;
+
+/** Routes by what they are about. */
+export const CHAPTERS = {
+  'Signing in': peopleRoutes,
+  Topologies: topologyRoutes,
+  Drafts: draftRoutes,
+  Revisions: revisionRoutes,
+  Proposals: proposalRoutes,
+  People: memberRoutes,
+  Audit: auditRoutes,
+  Targets: targetRoutes,
+  Rollouts: rolloutRoutes,
+  Service: serviceRoutes,
+} as const satisfies Readonly<Record<string, Routes>>;
+
+export const ROUTES = {
+  ...peopleRoutes,
+  ...topologyRoutes,
+  ...draftRoutes,
+  ...revisionRoutes,
+  ...proposalRoutes,
+  ...memberRoutes,
+  ...auditRoutes,
+  ...targetRoutes,
+  ...rolloutRoutes,
+  ...serviceRoutes,
+} as const satisfies Routes;
+
+export type RouteName = keyof typeof ROUTES;
+
+/** What a route answers; undefined where it answers nothing. */
+export type AnswerOf<R extends RouteName> = (typeof ROUTES)[R] extends {
+  readonly answer: infer S extends Schema;
+}
+  ? InferType<S>
+  : undefined;
+
+/** What a route takes as its body; undefined where it takes none. */
+export type BodyOf<R extends RouteName> = (typeof ROUTES)[R] extends { readonly body: infer S extends Schema }
+  ? InferType<S>
+  : undefined;
+
+type Parts<P extends string> = P extends `${string}:${infer Name}/${infer Rest}`
+  ? Name | Parts<Rest>
+  : P extends `${string}:${infer Name}`
+    ? Name
+    : never;
+
+/** What has to be said in the path of a route. */
+export type PartsOf<R extends RouteName> = { readonly [N in Parts<R>]: string | number };
+
+/** @returns the path of a route from /api on, with what is said in it */
+export function pathOf<R extends RouteName>(name: R, parts: PartsOf<R>): string {
+  return name
+    .slice(name.indexOf(' ') + 1)
+    .replace(/:(\w+)/g, (_, part: string) =>
+      encodeURIComponent((parts as Record<string, string | number>)[part]!),
+    );
+}
+
+/** @returns the status of a route's answer where it is no problem */
+export const statusOf = ({ status, answer, type }: Route): number => status ?? (answer || type ? 200 : 204);

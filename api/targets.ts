@@ -1,0 +1,99 @@
+/** Targets: the real brokers of a topology's environments, and which environments are protected. */
+import { boolean, string, type InferType } from 'yup';
+import { list, record, text, whole, yes } from './kinds.ts';
+import type { Routes } from './route.ts';
+
+const LONGEST = 1000;
+
+const name = (what: string) =>
+  string()
+    .required()
+    .max(100)
+    .matches(/^[a-z][a-z0-9-]*$/, `${what} is small letters, digits and hyphens, a letter first`);
+
+function address(protocols: readonly string[], says: string) {
+  return string()
+    .required()
+    .max(LONGEST)
+    .test('address', says, (given) => {
+      if (given === undefined) return true;
+      try {
+        const { protocol, hostname, username, password, pathname } = new URL(given);
+        // what is in an address is written there percent-encoded (RFC 3986 §2.1), and has to decode
+        for (const part of [username, password, pathname]) decodeURIComponent(part);
+        return protocols.includes(protocol) && hostname !== '';
+      } catch {
+        return false;
+      }
+    });
+}
+
+/** How one AMQP 0-9-1 broker is reached: the protocol's address and its HTTP API's, with user and password. */
+export const amqpAddresses = record({
+  amqp: address(['amqp:', 'amqps:'], 'an AMQP address begins amqp:// or amqps:// and names a host'),
+  http: address(
+    ['http:', 'https:'],
+    'the address of the HTTP API begins http:// or https:// and names a host',
+  ),
+});
+export type AmqpAddresses = InferType<typeof amqpAddresses>;
+
+export const newTarget = record({
+  environment: name('environment'),
+  broker: name('broker'),
+  kind: string()
+    .oneOf(['amqp'] as const)
+    .required(),
+  addresses: amqpAddresses.optional().default(undefined),
+  /** A place on the broker that came with the installation, instead of addresses. */
+  builtIn: boolean().oneOf([true]).optional(),
+}).test(
+  'one',
+  'say the addresses, or `builtIn: true`',
+  ({ addresses, builtIn }) => Boolean(addresses) !== Boolean(builtIn),
+);
+export const protectedEnvironment = record({ environment: name('environment') });
+export const protection = record({ protected: boolean().required() });
+
+const target = record({ id: whole(), environment: text(), broker: text(), kind: text() }, 'Target');
+export type Target = InferType<typeof target>;
+
+/** What may be connected: the environments and brokers that are declared. */
+const places = record(
+  {
+    environments: list(text()),
+    brokers: list(text()),
+    /** Whether there is a broker that came with the installation. */
+    builtIn: yes(),
+  },
+  'Places',
+);
+export type Places = InferType<typeof places>;
+
+export const targetRoutes = {
+  'GET /topologies/:slug/targets': {
+    what: 'Its targets',
+    more: 'Addresses go in and never come out again.',
+    door: 'read',
+    answer: list(target),
+  },
+  'GET /topologies/:slug/targets/places': { what: 'What may be connected', door: 'read', answer: places },
+  'PUT /topologies/:slug/targets': {
+    what: 'Connect a broker of an environment',
+    door: 'operate',
+    body: newTarget,
+    answer: record({ id: whole() }),
+  },
+  'DELETE /topologies/:slug/targets/:id': { what: 'Remove a target', door: 'operate' },
+  'GET /topologies/:slug/protections': {
+    what: 'The environments in which an approver has to consent',
+    door: 'read',
+    answer: list(text()),
+  },
+  'PUT /topologies/:slug/protections/:environment': {
+    what: 'Protect an environment, or lift that',
+    door: 'approve',
+    body: protection,
+    answer: record({ environment: text(), protected: yes() }),
+  },
+} as const satisfies Routes;
