@@ -5,7 +5,7 @@ import vue from 'eslint-plugin-vue';
 import { fileURLToPath } from 'node:url';
 import { layers } from './tools/lint/layers.mjs';
 
-/** The arrows between our packages: web, server, cli → core; core → nothing of ours. */
+/** The arrows between our packages: web, server, cli → api → core; core → nothing of ours. */
 const noPackages = (patterns, message) => ({
   'no-restricted-imports': ['error', { patterns: [{ group: patterns, message }] }],
 });
@@ -76,8 +76,22 @@ export default ts.config(
   {
     files: ['web/src/**'],
     ignores: ['web/src/**/*.test.ts'],
-    rules: noPackages(['**/server/**', '**/cli/**', 'node:*'], 'web may import core only'),
+    rules: noPackages(
+      ['**/server/**', '**/cli/**', 'node:*'],
+      'web may import core, and what it asks of the server from api',
+    ),
   },
-  { files: ['server/**'], rules: noPackages(['**/web/**', '**/cli/**'], 'server may import core only') },
-  { files: ['cli/**'], rules: noPackages(['**/web/**', '**/server/**'], 'cli may import core only') },
+  {
+    files: ['api/**'],
+    ignores: ['api/**/*.test.ts'],
+    rules: noPackages(
+      ['**/server/**', '**/web/**', '**/cli/**', 'node:*', 'vue', 'hono'],
+      'api imports core only, and no platform',
+    ),
+  },
+  {
+    files: ['server/**'],
+    rules: noPackages(['**/web/**', '**/cli/**'], 'server may import core and api only'),
+  },
+  { files: ['cli/**'], rules: noPackages(['**/web/**', '**/server/**'], 'cli may import core and api only') },
 );

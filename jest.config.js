@@ -15,6 +15,7 @@ const project = (displayName, roots, more = {}) => ({
   moduleNameMapper: {
     '^@vondle/core/([\\w/]+)$': '<rootDir>/core/$1/index.ts',
     '^@vondle/api$': '<rootDir>/api/index.ts',
+    '^@vondle/api/(\\w+)$': '<rootDir>/api/$1.ts',
   },
   ...more,
 });

@@ -21,22 +21,20 @@ export const tabName = string()
   .matches(/^[\w-]{8,64}$/, 'a tab has a name of 8 to 64 letters, digits and hyphens');
 
 /** A draft without its documents. */
-export const draftHead = record(
-  {
-    id: whole(),
-    name: text(),
-    /** The one that every topology has, and nobody owns. */
-    main: yes(),
-    /** Whose it is, by handle. */
-    owner: text().nullable(),
-    /** The revision it goes on from; 0 for none. */
-    base: whole(),
-    version: whole(),
-    updatedAt: time(),
-    updatedBy: text().nullable(),
-  },
-  'DraftHead',
-);
+export const draftHeadFields = {
+  id: whole(),
+  name: text(),
+  /** The one that every topology has, and nobody owns. */
+  main: yes(),
+  /** Whose it is, by handle. */
+  owner: text().nullable(),
+  /** The revision it goes on from; 0 for none. */
+  base: whole(),
+  version: whole(),
+  updatedAt: time(),
+  updatedBy: text().nullable(),
+};
+export const draftHead = record(draftHeadFields, 'DraftHead');
 export type DraftHead = InferType<typeof draftHead>;
 
 /** How all of a topology stands, told whenever something of it changes. */

@@ -7,6 +7,7 @@ export * from './audit.ts';
 export * from './documents.ts';
 export * from './drafts.ts';
 export * from './members.ts';
+export * from './paths.ts';
 export * from './people.ts';
 export * from './proposals.ts';
 export * from './revisions.ts';

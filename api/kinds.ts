@@ -7,7 +7,9 @@ import {
   object,
   setLocale,
   string,
+  type AnyObject,
   type InferType,
+  type ISchema,
   type ObjectShape,
   type Schema,
 } from 'yup';
@@ -60,7 +62,7 @@ export const record = <F extends ObjectShape>(fields: F, name?: string) => {
   return name === undefined ? made : made.meta({ component: name });
 };
 /** A list of any length. */
-export const list = <S extends Schema>(of: S) => array().of(of).defined();
+export const list = <T>(of: ISchema<T, AnyObject>) => array().of(of).defined();
 
 const isMap = (value: unknown): value is object =>
   typeof value === 'object' && value !== null && !Array.isArray(value);

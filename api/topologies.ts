@@ -2,7 +2,7 @@
 import { string, type InferType } from 'yup';
 import { anything, list, map, maybeWhole, record, row, text, time, whole, word, yes } from './kinds.ts';
 import { ROLES } from './members.ts';
-import { draftHead } from './drafts.ts';
+import { draftHeadFields } from './drafts.ts';
 import { documentList, documents } from './documents.ts';
 import type { Routes } from './route.ts';
 
@@ -44,7 +44,7 @@ export const glance = record(glanceFields, 'Glance');
 const glanceOfDraft = record({ version: whole(), ...glanceFields }, 'DraftGlance');
 export type Glance = InferType<typeof glanceOfDraft>;
 
-const draftWithDocuments = record({ ...draftHead.fields, documents: documentList }, 'Draft');
+const draftWithDocuments = record({ ...draftHeadFields, documents: documentList }, 'Draft');
 export type DraftData = InferType<typeof draftWithDocuments>;
 
 export const topologyRoutes = {

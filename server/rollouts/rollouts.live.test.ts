@@ -3,6 +3,7 @@ import { connect } from 'amqplib';
 import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpBroker } from '../targets/amqp/broker.ts';
 import { readInventory } from '../targets/amqp/inventory.ts';
+import { answered } from '../testing/described.ts';
 import { harness, type Ask, type Harness } from '../testing/harness.ts';
 
 const VHOST = 'rollouts';
@@ -287,4 +288,16 @@ describe('a rollout', () => {
     });
     expect(elsewhere.data.title).toBe('Not on this broker');
   });
+});
+
+test('what is asked of rollouts and targets answers as it is described', async () => {
+  const silent = [
+    'putTopologiesSlugTargets',
+    'getTopologiesSlugRollouts',
+    'postTopologiesSlugRollouts',
+    'getTopologiesSlugRolloutsId',
+    'postTopologiesSlugRolloutsIdApply',
+    'postTopologiesSlugRolloutsIdProbes',
+  ].filter((id) => !answered.has(id));
+  expect(silent).toEqual([]);
 });

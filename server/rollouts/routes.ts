@@ -18,6 +18,12 @@ const streams = new Budget({ all: 2000, each: 20 }, 'live views');
 /** Whoever listens looks again after so long, should a telling have been lost. */
 const LOOK_AGAIN_MS = 5000;
 
+/** @returns what is told of a rollout: not by which number the database knows its topology */
+const told = <R extends { readonly topologyId: number }>({
+  topologyId: _,
+  ...rest
+}: R): Omit<R, 'topologyId'> => rest;
+
 /** Rollouts of a topology's revisions, and the probes that prove them. */
 export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes): Hono<Env> {
   const find = async (person: Person, slug: string, id: string, want: Want) => {
@@ -30,7 +36,7 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
   return new Hono<Env>()
     .get('/:slug/rollouts', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
-      return c.json(await rolloutsOf(db, topology.id));
+      return c.json((await rolloutsOf(db, topology.id)).map(told));
     })
     .post('/:slug/rollouts', async (c) => {
       const person = c.get('person');
@@ -45,7 +51,7 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
         stepLines(db, rollout.id, 0),
         probesOf(db, rollout.id),
       ]);
-      return c.json({ ...rollout, count, steps, probes });
+      return c.json({ ...told(rollout), count, steps, probes });
     })
     .get('/:slug/rollouts/:id/steps', async (c) => {
       const { rollout } = await find(c.get('person'), c.req.param('slug'), c.req.param('id'), 'read');
@@ -74,7 +80,7 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
             const count = await countSteps(db, now.id);
             await stream.writeSSE({
               id: String(heard),
-              data: JSON.stringify({ rollout: now, count, steps }),
+              data: JSON.stringify({ rollout: told(now), count, steps }),
             });
             if (!more) break;
           }

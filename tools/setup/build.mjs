@@ -52,7 +52,7 @@ export function buildServer() {
       target: 'node20',
       format: 'esm',
       packages: 'external',
-      alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api/index.ts') },
+      alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api') },
       sourcemap: true,
       logLevel: 'warning',
     });

@@ -43,6 +43,12 @@ export const router = createRouter({
       component: () => import('./views/account/Join.vue'),
       meta: { open: true },
     },
+    {
+      path: '/reference/api',
+      name: 'api',
+      component: () => import('./views/reference/Api.vue'),
+      meta: { open: true },
+    },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./views/entrance/Nowhere.vue') },
   ],
 });

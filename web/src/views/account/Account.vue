@@ -111,6 +111,7 @@ const end = ({ id, name }: TokenEntry) =>
       <p class="soft">
         With one, a program asks in your name: for one topology, no more than its scope, until its end. The
         <code>vondle</code> command takes it from <code>VONDLE_TOKEN</code>.
+        <router-link to="/reference/api">What programs can ask</router-link>
       </p>
       <table v-if="tokens.length" class="listing">
         <tbody>
