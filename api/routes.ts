@@ -10,6 +10,7 @@ import { rolloutRoutes } from './rollouts.ts';
 import type { Route, Routes } from './route.ts';
 import { targetRoutes } from './targets.ts';
 import { topologyRoutes } from './topologies.ts';
+import { webhookRoutes } from './webhooks.ts';
 
 const serviceRoutes = {
   'GET /health': { what: 'Whether the process is alive', door: 'open', answer: record({ alive: yes() }) },
@@ -31,6 +32,7 @@ export const CHAPTERS = {
   Proposals: proposalRoutes,
   People: memberRoutes,
   Audit: auditRoutes,
+  Webhooks: webhookRoutes,
   Targets: targetRoutes,
   Rollouts: rolloutRoutes,
   Service: serviceRoutes,
@@ -44,6 +46,7 @@ export const ROUTES = {
   ...proposalRoutes,
   ...memberRoutes,
   ...auditRoutes,
+  ...webhookRoutes,
   ...targetRoutes,
   ...rolloutRoutes,
   ...serviceRoutes,

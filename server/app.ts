@@ -14,6 +14,7 @@ import { away, notFound, Problem, problemResponse } from './http/problem.ts';
 import { CONTENT_POLICY, sameOrigin, signedIn, type Env } from './http/session.ts';
 import type { Changes } from './live/changes.ts';
 import { liveRoutes } from './live/routes.ts';
+import type { Metrics } from './metrics/metrics.ts';
 import { auditRoutes } from './audit/routes.ts';
 import { invitedRoutes } from './members/invited.ts';
 import { memberRoutes } from './members/routes.ts';
@@ -27,6 +28,7 @@ import type { Rollouts } from './rollouts/service.ts';
 import type { Sealer } from './secrets.ts';
 import type { Allowed } from './targets/allowed.ts';
 import type { BuiltIn } from './targets/amqp/built-in.ts';
+import { webhookRoutes } from './webhooks/routes.ts';
 import { topologyRoutes } from './topologies/routes.ts';
 import packageOfServer from './package.json' with { type: 'json' };
 import type { Work } from './work/pool.ts';
@@ -42,6 +44,9 @@ export interface Parts {
   readonly rollouts: Rollouts;
   readonly work: Work;
   readonly changes: Changes;
+  readonly metrics: Metrics;
+  /** By which other systems know this server: its host as people see it. */
+  readonly origin?: string;
   /** What cookies of known browsers are sealed with. */
   readonly secret: string;
   /** Whether the tables are up to date; until then only health is told. */
@@ -88,19 +93,21 @@ export function createApp(parts: Parts): Hono<Env> {
   app.use(async (c, next) => {
     const began = performance.now();
     await next();
-    const ms = Math.round(performance.now() - began);
+    const ms = performance.now() - began;
+    parts.metrics.answered(c, ms);
     const broke = c.res.status >= 500 && c.res.status !== 503;
     log[broke ? 'error' : 'debug']({
       method: c.req.method,
       path: c.req.path.slice(0, 200),
       status: c.res.status,
-      ms,
+      ms: Math.round(ms),
     });
   });
   const intake = new Intake(parts.patience);
   const addressOf = addressReader(parts.proxies ?? []);
   app.use('/api/*', async (c, next) => {
     c.set('intake', intake);
+    c.set('metrics', parts.metrics);
     c.set('address', addressOf(c));
     c.header('cache-control', 'no-store');
     await next();
@@ -137,6 +144,7 @@ export function createApp(parts: Parts): Hono<Env> {
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts.builtIn),
     rolloutRoutes(db, rollouts, changes),
+    webhookRoutes(db, { sealer, allowed }, parts.origin ?? 'vondle'),
   ]) {
     app.route('/api/topologies', routes);
   }

@@ -11,10 +11,12 @@ import { forTheLog } from './db/trouble.ts';
 import { connectDemo, seedDemo } from './demo/seed.ts';
 import { Jobs } from './jobs/queue.ts';
 import { Changes } from './live/changes.ts';
+import { Metrics, serveMetrics } from './metrics/metrics.ts';
 import { Rollouts, ROLLOUT_SETTINGS } from './rollouts/service.ts';
 import { sealer as sealerFor } from './secrets.ts';
 import { settingsFrom } from './settings.ts';
 import { allowedAddresses } from './targets/allowed.ts';
+import { Deliveries } from './webhooks/deliveries.ts';
 import { Work } from './work/pool.ts';
 
 /** How long requests under way may take to end once the server is told to. */
@@ -62,6 +64,15 @@ const rollouts = new Rollouts(connection.db, openers, work, log, jobs, {
   claimMs: settings.claimMs,
 });
 
+const metrics = new Metrics({
+  pool: connection.pool,
+  lanes: () => work.lanesNow(),
+  carrying: () => rollouts.carriedNow,
+});
+if (settings.metricsPort !== undefined) serveMetrics(metrics, settings.host, settings.metricsPort);
+
+const deliveries = new Deliveries({ db: connection.db, sealer, allowed, log, metrics, changes });
+
 let ready = false;
 const app = createApp({
   connection,
@@ -72,7 +83,9 @@ const app = createApp({
   rollouts,
   work,
   changes,
+  metrics,
   secret,
+  ...(settings.url ? { origin: new URL(settings.url).host } : {}),
   ready: () => ready,
   proxies: settings.proxies,
   web: join(root, 'web/dist'),
@@ -98,6 +111,7 @@ const end = async () => {
   setTimeout(() => process.exit(0), 3 * GRACE_MS).unref();
   server.close();
   await rollouts.close();
+  await Promise.race([deliveries.close(), pause(GRACE_MS)]);
   await Promise.race([jobs.close(), pause(GRACE_MS)]);
   await changes.close();
   server.closeAllConnections();
@@ -116,6 +130,7 @@ await whenReached(
 if (settings.demoPassword)
   await whenReached(() => seedDemo(connection.db, join(root, 'demo'), settings.demoPassword!));
 rollouts.start();
+deliveries.start();
 await jobs.start((id) => rollouts.carry(id));
 if (settings.demoBroker) {
   const set = connectDemo(connection.db, openers, settings.demoBroker, rollouts).catch((error: unknown) =>

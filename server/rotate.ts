@@ -1,16 +1,21 @@
-/** Seals the addresses of all targets anew under VONDLE_SECRET; VONDLE_OLD_SECRETS has what they are sealed under now. */
+/** Seals the addresses of all targets, and the tokens of webhooks, anew under VONDLE_SECRET; VONDLE_OLD_SECRETS has what they are sealed under now. */
 import { connect } from './db/connect.ts';
 import { sealAgain } from './environments/store.ts';
 import { sealer } from './secrets.ts';
+import { sealWebhooksAgain } from './webhooks/store.ts';
 import { settingsFrom } from './settings.ts';
 
 try {
   const { databaseUrl, secret, olderSecrets } = settingsFrom(process.env);
   const { db, close } = connect(databaseUrl, 1);
-  const { sealed, of } = await db.transaction((tx) => sealAgain(tx, sealer(secret, olderSecrets)));
+  const seal = sealer(secret, olderSecrets);
+  const [targets, webhooks] = await db.transaction(async (tx) => [
+    await sealAgain(tx, seal),
+    await sealWebhooksAgain(tx, seal),
+  ]);
   await close();
   console.log(
-    `${sealed} of ${of} targets were sealed anew; VONDLE_OLD_SECRETS is not needed for targets any more.`,
+    `${targets.sealed} of ${targets.of} targets and ${webhooks.sealed} of ${webhooks.of} webhooks were sealed anew; VONDLE_OLD_SECRETS is not needed any more.`,
   );
 } catch (error) {
   console.error(`Nothing was changed: ${(error as Error).message}.`);

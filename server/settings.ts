@@ -11,6 +11,17 @@ const shape = object({
   PORT: string()
     .default('4580')
     .matches(/^\d{1,5}$/, 'PORT is no port'),
+  /** Where people reach it, as in https://vondle.example.net. */
+  VONDLE_URL: string().test('url', 'VONDLE_URL is no address such as https://host', (text) => {
+    if (text === undefined) return true;
+    try {
+      const { protocol, pathname, search } = new URL(text);
+      return ['http:', 'https:'].includes(protocol) && pathname === '/' && search === '';
+    } catch {
+      return false;
+    }
+  }),
+  VONDLE_METRICS_PORT: string().matches(/^\d{1,5}$/, 'VONDLE_METRICS_PORT is no port'),
   VONDLE_CLAIM_SECONDS: string()
     .default('15')
     .matches(/^\d{1,4}$/, 'VONDLE_CLAIM_SECONDS is no number of seconds'),
@@ -37,6 +48,8 @@ export function settingsFrom(environment: NodeJS.ProcessEnv) {
     proxies: list(read.VONDLE_PROXIES),
     host: read.HOST,
     port: Number(read.PORT),
+    url: read.VONDLE_URL?.replace(/\/$/, ''),
+    metricsPort: read.VONDLE_METRICS_PORT === undefined ? undefined : Number(read.VONDLE_METRICS_PORT),
     claimMs: Math.max(1, Number(read.VONDLE_CLAIM_SECONDS)) * 1000,
     demoPassword: read.VONDLE_DEMO_PASSWORD,
     demoBroker:

@@ -3,6 +3,7 @@ import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import { Pool } from 'pg';
 import { and, eq, gt, sql } from 'drizzle-orm';
+import { announce } from '../webhooks/events.ts';
 import { audit } from './schema.ts';
 import { isAway } from './trouble.ts';
 
@@ -82,6 +83,7 @@ export async function record(
   of: { personId?: number; topologyId?: number; details?: Record<string, unknown> },
 ): Promise<void> {
   await tx.insert(audit).values({ action, ...of, details: of.details ?? {} });
+  await announce(tx, action, of);
 }
 
 /** What is done again and again by one person is recorded once in so long. */

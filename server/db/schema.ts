@@ -301,6 +301,66 @@ export const invitations = pgTable('invitations', {
   usedAt: at('used_at'),
 });
 
+/** Somebody who is told of what goes on in a topology; the token by which it knows us is encrypted at rest. */
+export const webhooks = pgTable(
+  'webhooks',
+  {
+    id: id(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    url: text('url').notNull(),
+    events: jsonb('events').$type<string[]>().notNull(),
+    sealedToken: text('sealed_token'),
+    createdBy: integer('created_by')
+      .notNull()
+      .references(() => people.id),
+    createdAt: now('created_at'),
+    endedAt: at('ended_at'),
+  },
+  (table) => [index().on(table.topologyId)],
+);
+
+/** An event for one webhook: written with what it tells, sent afterwards. */
+export const webhookDeliveries = pgTable(
+  'webhook_deliveries',
+  {
+    id: bigint('id', { mode: 'number' }).primaryKey().generatedAlwaysAsIdentity(),
+    webhookId: integer('webhook_id')
+      .notNull()
+      .references(() => webhooks.id, { onDelete: 'cascade' }),
+    eventId: text('event_id').notNull(),
+    type: text('type').notNull(),
+    data: jsonb('data').$type<Record<string, unknown>>().notNull(),
+    at: now('at'),
+    tries: integer('tries').notNull().default(0),
+    nextAt: now('next_at'),
+    doneAt: at('done_at'),
+    outcome: text('outcome').$type<'taken' | 'given up'>(),
+    said: text('said'),
+  },
+  (table) => [
+    index().on(table.webhookId, table.id),
+    index('webhook_deliveries_due')
+      .on(table.nextAt)
+      .where(sql`done_at is null`),
+  ],
+);
+
+/** Who somebody is by the word of an OpenID Connect issuer. */
+export const identities = pgTable(
+  'identities',
+  {
+    issuer: text('issuer').notNull(),
+    subject: text('subject').notNull(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+    createdAt: now('created_at'),
+  },
+  (table) => [primaryKey({ columns: [table.issuer, table.subject] })],
+);
+
 /** A broker connection of an environment. The addresses hold passwords and are encrypted at rest. */
 export const targets = pgTable(
   'targets',

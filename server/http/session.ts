@@ -4,6 +4,7 @@ import { deleteCookie, getCookie, setCookie } from 'hono/cookie';
 import type { Database } from '../db/connect.ts';
 import { isKey } from '../people/keys.ts';
 import { personOf, personOfToken, type Person } from '../people/store.ts';
+import type { Metrics } from '../metrics/metrics.ts';
 import type { Intake } from './input.ts';
 import { forbidden, Problem } from './problem.ts';
 
@@ -23,7 +24,7 @@ export const CONTENT_POLICY = {
 };
 
 export interface Env {
-  Variables: { person: Person; intake: Intake; address: string };
+  Variables: { person: Person; intake: Intake; address: string; metrics: Metrics };
 }
 
 /** @returns the session token a request carries, if it looks like one of ours. */

@@ -11,7 +11,7 @@ import type { Transaction } from '../db/connect.ts';
 const CHANNEL = 'vondle_changes';
 
 /** What is watched. */
-export type Watched = 'rollout' | 'topology';
+export type Watched = 'rollout' | 'topology' | 'webhook';
 
 /** Tells everybody that a rollout, or something of a topology, has changed, once the transaction is done. */
 export async function tell(tx: Transaction, what: Watched, id: number): Promise<void> {

@@ -1,6 +1,7 @@
 /** Server-sent events to a browser: what it watches is looked at again whenever it may have changed. */
 import type { Context } from 'hono';
 import { streamSSE, type SSEStreamingApi } from 'hono/streaming';
+import type { Env } from '../http/session.ts';
 import type { Release } from '../http/budget.ts';
 
 /** A telling may be lost: so long after the last look there is another, where nothing else is wished. */
@@ -23,8 +24,9 @@ export interface Watching {
  * Answers with a stream of events, until the browser leaves, access ends (`look` throws) or all is over.
  * Whoever was cut off comes again by itself, and is told anew what it needs to know.
  */
-export function watched(c: Context, { hear, look, ended, againMs = LOOK_AGAIN_MS }: Watching): Response {
+export function watched(c: Context<Env>, { hear, look, ended, againMs = LOOK_AGAIN_MS }: Watching): Response {
   c.header('x-accel-buffering', 'no');
+  const deaf = c.get('metrics').listening();
   return streamSSE(c, async (stream) => {
     let wake: () => void = () => {};
     let dirty = true;
@@ -57,6 +59,7 @@ export function watched(c: Context, { hear, look, ended, againMs = LOOK_AGAIN_MS
       // the database is away, or access ended: the browser comes again and is told
     } finally {
       off();
+      deaf();
       ended();
     }
   });

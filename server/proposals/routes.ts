@@ -210,6 +210,11 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
         const made = await beginThread(tx, row);
         if (made === undefined)
           throw new Problem(409, 'Too many', 'There are too many threads here; say it in one of them.');
+        await record(tx, 'comment', {
+          personId: person.id,
+          topologyId: topology.id,
+          details: { proposal: proposal.number, thread: made },
+        });
         await tell(tx, 'topology', topology.id);
         return made;
       });
@@ -223,6 +228,11 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
       await db.transaction(async (tx) => {
         if (!(await comment(tx, { threadId, personId: person.id, words: input.words })))
           throw new Problem(409, 'Too many', 'So much was said in this thread; begin another.');
+        await record(tx, 'comment', {
+          personId: person.id,
+          topologyId: topology.id,
+          details: { proposal: proposal.number, thread: threadId },
+        });
         await tell(tx, 'topology', topology.id);
       });
       return c.body(null, 204);

@@ -6,7 +6,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import type { Step } from '@vondle/core/analysis';
 import { and, eq, sql } from 'drizzle-orm';
 import type { Logger } from 'pino';
-import { whenReached, type Database } from '../db/connect.ts';
+import { record, whenReached, type Database } from '../db/connect.ts';
 import { forTheLog } from '../db/trouble.ts';
 import type { RolloutState } from '@vondle/api';
 import { rollouts } from '../db/schema.ts';
@@ -310,9 +310,14 @@ export class Carrying {
           this.claim.holder,
         );
         if (change === undefined) return;
+        const topologyId = await topologyOf(tx, this.rolloutId);
+        await record(tx, 'end rollout', {
+          topologyId,
+          details: { rollout: this.rolloutId, state, verified: set.verified ?? null },
+        });
         await tell(tx, 'rollout', this.rolloutId);
         // where its environment stands may be another revision now
-        await tell(tx, 'topology', await topologyOf(tx, this.rolloutId));
+        await tell(tx, 'topology', topologyId);
       }),
     );
     this.claim.end();

@@ -73,6 +73,11 @@ export class Rollouts {
     for (const id of await unheldRollouts(this.db, room)) void this.carry(id);
   }
 
+  /** How many rollouts this process carries out now. */
+  get carriedNow(): number {
+    return this.carrying.size;
+  }
+
   /** Carries a rollout out in this process, unless another has it. Resolves when it is over here. */
   carry(id: number): Promise<void> {
     const known = this.carrying.get(id);

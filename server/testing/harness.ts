@@ -14,6 +14,7 @@ import type { Patience } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
 import { Changes } from '../live/changes.ts';
 import { hashPassword } from '../people/passwords.ts';
+import { Metrics } from '../metrics/metrics.ts';
 import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/service.ts';
 import { sealer, type Sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
@@ -30,6 +31,7 @@ export interface Harness {
   readonly rollouts: Rollouts;
   readonly sealer: Sealer;
   readonly work: Work;
+  readonly metrics: Metrics;
   /** The address of its database. */
   readonly databaseUrl: string;
   /** Another server's rollouts on the same database, as a second process has them. */
@@ -98,6 +100,11 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
   const rolloutsWith = (more: Partial<RolloutSettings> = {}) =>
     new Rollouts(db, openers, work, log, undefined, { ...ROLLOUT_SETTINGS, ...wishes.rollouts, ...more });
   const rollouts = rolloutsWith();
+  const metrics = new Metrics({
+    pool: connection.pool,
+    lanes: () => work.lanesNow(),
+    carrying: () => rollouts.carriedNow,
+  });
   const app = createApp({
     connection,
     log,
@@ -107,6 +114,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     rollouts,
     work,
     changes,
+    metrics,
     secret: SECRET,
     ready: () => true,
     ...(wishes.patience ? { patience: wishes.patience } : {}),
@@ -139,6 +147,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     rollouts,
     sealer: seal,
     work,
+    metrics,
     databaseUrl: own.href,
     secondRollouts: rolloutsWith,
     logged,

@@ -122,6 +122,15 @@ export class Work {
     throw new Problem(status, title, detail, more);
   }
 
+  /** @returns of each lane how many tasks wait, and how many were done */
+  lanesNow(): { lane: string; waiting: number; done: number }[] {
+    return Object.entries(this.lanes).map(([lane, { pool }]) => ({
+      lane,
+      waiting: pool.queueSize,
+      done: pool.completed,
+    }));
+  }
+
   async close(): Promise<void> {
     await Promise.all(Object.values(this.lanes).map(({ pool }) => pool.destroy()));
   }

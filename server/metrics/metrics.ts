@@ -1,0 +1,129 @@
+/** What a process tells of itself to whoever collects it (the Prometheus text format). */
+import { createServer, type Server } from 'node:http';
+import type { Context } from 'hono';
+import { matchedRoutes } from 'hono/route';
+import type { Pool } from 'pg';
+import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from 'prom-client';
+
+/** What is asked anew each time the numbers are collected. */
+export interface Sources {
+  readonly pool: Pick<Pool, 'totalCount' | 'idleCount' | 'waitingCount'>;
+  /** Tasks of each lane of threads: waiting, and how many were done. */
+  readonly lanes: () => readonly { readonly lane: string; readonly waiting: number; readonly done: number }[];
+  /** Rollouts this process carries out now. */
+  readonly carrying: () => number;
+}
+
+export class Metrics {
+  readonly registry = new Registry();
+  private readonly requests = new Histogram({
+    name: 'vondle_http_request_seconds',
+    help: 'Time from a request’s head to its answer’s head, by route.',
+    labelNames: ['method', 'route', 'status'],
+    buckets: [0.005, 0.02, 0.1, 0.3, 1, 3, 10, 30],
+    registers: [this.registry],
+  });
+  private readonly refused = new Counter({
+    name: 'vondle_sign_ins_failed_total',
+    help: 'Attempts to sign in that were refused.',
+    registers: [this.registry],
+  });
+  private readonly streams = new Gauge({
+    name: 'vondle_live_streams',
+    help: 'Browsers that listen to what goes on.',
+    registers: [this.registry],
+  });
+  private readonly hooks = new Counter({
+    name: 'vondle_webhook_deliveries_total',
+    help: 'Events sent to webhooks, by how that ended.',
+    labelNames: ['outcome'],
+    registers: [this.registry],
+  });
+
+  constructor(sources: Sources) {
+    const registers = [this.registry];
+    collectDefaultMetrics({ register: this.registry });
+    new Gauge({
+      name: 'vondle_database_connections',
+      help: 'Connections to the database, and requests that wait for one.',
+      labelNames: ['state'],
+      registers,
+      collect() {
+        const { totalCount, idleCount, waitingCount } = sources.pool;
+        this.set({ state: 'in use' }, totalCount - idleCount);
+        this.set({ state: 'idle' }, idleCount);
+        this.set({ state: 'waited for' }, waitingCount);
+      },
+    });
+    new Gauge({
+      name: 'vondle_work_waiting',
+      help: 'Tasks that wait for a thread, by lane.',
+      labelNames: ['lane'],
+      registers,
+      collect() {
+        for (const { lane, waiting } of sources.lanes()) this.set({ lane }, waiting);
+      },
+    });
+    new Gauge({
+      name: 'vondle_work_done',
+      help: 'Tasks that threads have done since the start, by lane.',
+      labelNames: ['lane'],
+      registers,
+      collect() {
+        for (const { lane, done } of sources.lanes()) this.set({ lane }, done);
+      },
+    });
+    new Gauge({
+      name: 'vondle_rollouts_carried',
+      help: 'Rollouts that this process carries out now.',
+      registers,
+      collect() {
+        this.set(sources.carrying());
+      },
+    });
+  }
+
+  /** A request was answered. Its route is told by its pattern: no address and no name is ever a label. */
+  answered(c: Context, ms: number): void {
+    const route =
+      matchedRoutes(c).findLast(({ method, path }) => method !== 'ALL' && !path.includes('*'))?.path ??
+      'none';
+    this.requests.observe({ method: c.req.method, route, status: c.res.status }, ms / 1000);
+    if (route === '/api/session' && c.req.method === 'POST' && c.res.status >= 400) this.refused.inc();
+  }
+
+  /** Somebody listens. @returns what is called once they do not any more */
+  listening(): () => void {
+    this.streams.inc();
+    let over = false;
+    return () => {
+      if (!over) this.streams.dec();
+      over = true;
+    };
+  }
+
+  delivered(outcome: 'taken' | 'refused' | 'given up'): void {
+    this.hooks.inc({ outcome });
+  }
+}
+
+/**
+ * Serves the numbers at a port of their own, for the collector alone: what a proxy leads to the application does not
+ * lead here.
+ */
+export function serveMetrics(metrics: Metrics, host: string, port: number): Server {
+  const server = createServer((request, response) => {
+    if (request.method !== 'GET' || request.url !== '/metrics') {
+      response.writeHead(404).end();
+      return;
+    }
+    metrics.registry.metrics().then(
+      (text) => response.writeHead(200, { 'content-type': metrics.registry.contentType }).end(text),
+      () => response.writeHead(500).end(),
+    );
+  });
+  server.requestTimeout = 10_000;
+  server.maxConnections = 50;
+  server.listen(port, host);
+  return server;
+}
