@@ -60,6 +60,7 @@ const STATUS: Readonly<Record<number, string>> = {
   201: 'It was made.',
   202: 'It was begun.',
   204: 'It was done.',
+  302: 'The browser is led on.',
 };
 
 /** @param version of the server @returns the description of all routes */

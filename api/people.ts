@@ -62,6 +62,23 @@ export const peopleRoutes = {
     answer: person,
   },
   'GET /session': { what: 'Who is signed in', door: 'signed in', answer: person },
+  'GET /session/ways': {
+    what: 'How one may sign in beside name and password',
+    door: 'open',
+    answer: record({ issuer: text().nullable() }),
+  },
+  'GET /session/oidc': {
+    what: 'Begin to sign in by the word of the configured OpenID Connect issuer',
+    more: 'For browsers: leads to the issuer, which leads back.',
+    door: 'open',
+    query: record({ then: string().max(500) }),
+    status: 302,
+  },
+  'GET /session/oidc/back': {
+    what: 'Where the issuer leads back to',
+    door: 'open',
+    status: 302,
+  },
   'DELETE /session': { what: 'Sign out', door: 'open' },
   'PUT /session/password': {
     what: 'Change one’s own password',

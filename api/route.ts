@@ -22,7 +22,7 @@ export interface Route {
   /** Whether the body may be as large as a topology; small ones have at most 4 KiB. */
   readonly large?: true;
   /** The status of an answer that is no problem; 200 with an answer, 204 without one, where nothing is said. */
-  readonly status?: 200 | 201 | 202 | 204;
+  readonly status?: 200 | 201 | 202 | 204 | 302;
   /** What it answers; in a stream, each line or event of it. */
   readonly answer?: Schema;
   /** What kind of text is answered, where it is no JSON. */

@@ -21,6 +21,7 @@ import { memberRoutes } from './members/routes.ts';
 import { inboxRoutes, proposalRoutes } from './proposals/routes.ts';
 import { tokenRoutes } from './tokens/routes.ts';
 import { Attempts } from './people/attempts.ts';
+import type { OpenIdConnect } from './people/openid.ts';
 import { sessionRoutes } from './people/routes.ts';
 import { revisionRoutes } from './revisions/routes.ts';
 import { rolloutRoutes } from './rollouts/routes.ts';
@@ -45,6 +46,8 @@ export interface Parts {
   readonly work: Work;
   readonly changes: Changes;
   readonly metrics: Metrics;
+  /** Somebody else by whose word people sign in. */
+  readonly issuer?: OpenIdConnect;
   /** By which other systems know this server: its host as people see it. */
   readonly origin?: string;
   /** What cookies of known browsers are sealed with. */
@@ -125,7 +128,7 @@ export function createApp(parts: Parts): Hono<Env> {
   });
   app.use('/api/*', sameOrigin);
   const attempts = new Attempts(connection.pool, parts.secret);
-  app.route('/api/session', sessionRoutes(db, attempts));
+  app.route('/api/session', sessionRoutes(db, attempts, parts));
   app.use('/api/topologies/*', signedIn(db, true));
   app.use('/api/tokens/*', signedIn(db));
   app.use('/api/inbox/*', signedIn(db));

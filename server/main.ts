@@ -12,6 +12,7 @@ import { connectDemo, seedDemo } from './demo/seed.ts';
 import { Jobs } from './jobs/queue.ts';
 import { Changes } from './live/changes.ts';
 import { Metrics, serveMetrics } from './metrics/metrics.ts';
+import { OpenIdConnect } from './people/openid.ts';
 import { Rollouts, ROLLOUT_SETTINGS } from './rollouts/service.ts';
 import { sealer as sealerFor } from './secrets.ts';
 import { settingsFrom } from './settings.ts';
@@ -85,6 +86,7 @@ const app = createApp({
   changes,
   metrics,
   secret,
+  ...(settings.openId ? { issuer: new OpenIdConnect(settings.openId, sealer) } : {}),
   ...(settings.url ? { origin: new URL(settings.url).host } : {}),
   ready: () => ready,
   proxies: settings.proxies,

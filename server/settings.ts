@@ -21,6 +21,10 @@ const shape = object({
       return false;
     }
   }),
+  VONDLE_OIDC_ISSUER: string(),
+  VONDLE_OIDC_CLIENT_ID: string(),
+  VONDLE_OIDC_CLIENT_SECRET: string(),
+  VONDLE_OIDC_NAME: string().max(60),
   VONDLE_METRICS_PORT: string().matches(/^\d{1,5}$/, 'VONDLE_METRICS_PORT is no port'),
   VONDLE_CLAIM_SECONDS: string()
     .default('15')
@@ -31,6 +35,25 @@ const shape = object({
   LOG_LEVEL: string().default('info'),
 });
 
+/** @returns whom people may sign in by. @throws Error where only a part of it is said */
+function openIdFrom(read: {
+  VONDLE_OIDC_ISSUER?: string | undefined;
+  VONDLE_OIDC_CLIENT_ID?: string | undefined;
+  VONDLE_OIDC_CLIENT_SECRET?: string | undefined;
+  VONDLE_OIDC_NAME?: string | undefined;
+  VONDLE_URL?: string | undefined;
+}) {
+  const { VONDLE_OIDC_ISSUER: issuer, VONDLE_OIDC_CLIENT_ID: clientId, VONDLE_URL: url } = read;
+  const clientSecret = read.VONDLE_OIDC_CLIENT_SECRET;
+  if (issuer === undefined) return undefined;
+  if (!URL.canParse(issuer)) throw new Error('VONDLE_OIDC_ISSUER is no address');
+  if (!clientId || !clientSecret)
+    throw new Error('VONDLE_OIDC_ISSUER needs VONDLE_OIDC_CLIENT_ID and VONDLE_OIDC_CLIENT_SECRET');
+  if (!url) throw new Error('VONDLE_OIDC_ISSUER needs VONDLE_URL, where the issuer sends people back to');
+  const name = read.VONDLE_OIDC_NAME ?? new URL(issuer).hostname;
+  return { issuer, clientId, clientSecret, name, url: url.replace(/\/$/, '') };
+}
+
 const list = (text: string) =>
   text
     .split(',')
@@ -40,6 +63,7 @@ const list = (text: string) =>
 /** Reads the environment. @throws Error that says what is wrong without the values, some of which are secrets */
 export function settingsFrom(environment: NodeJS.ProcessEnv) {
   const read = shape.validateSync(environment, { stripUnknown: true });
+  const openId = openIdFrom(read);
   return {
     databaseUrl: read.DATABASE_URL,
     secret: read.VONDLE_SECRET,
@@ -49,6 +73,7 @@ export function settingsFrom(environment: NodeJS.ProcessEnv) {
     host: read.HOST,
     port: Number(read.PORT),
     url: read.VONDLE_URL?.replace(/\/$/, ''),
+    openId,
     metricsPort: read.VONDLE_METRICS_PORT === undefined ? undefined : Number(read.VONDLE_METRICS_PORT),
     claimMs: Math.max(1, Number(read.VONDLE_CLAIM_SECONDS)) * 1000,
     demoPassword: read.VONDLE_DEMO_PASSWORD,

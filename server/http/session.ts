@@ -88,4 +88,4 @@ export function giveCookie(c: Context, name: string, value: string, expires: Dat
   setCookie(c, name, value, { httpOnly: true, sameSite: 'Lax', path: '/', expires, secure: isSecure(c) });
 }
 
-export const takeCookie = (c: Context): void => void deleteCookie(c, COOKIE, { path: '/' });
+export const takeCookie = (c: Context, name = COOKIE): void => void deleteCookie(c, name, { path: '/' });

@@ -1,7 +1,8 @@
-import { and, desc, eq, gt, inArray, lt, ne } from 'drizzle-orm';
-import type { Database, Transaction } from '../db/connect.ts';
+import { and, desc, eq, gt, inArray, lt, ne, sql } from 'drizzle-orm';
+import { record, type Database, type Transaction } from '../db/connect.ts';
+import { Problem } from '../http/problem.ts';
 import type { Scope } from '@vondle/api';
-import { people, sessions, tokens } from '../db/schema.ts';
+import { identities, people, sessions, tokens } from '../db/schema.ts';
 import { hashOf, newKey } from './keys.ts';
 
 export interface Person {
@@ -129,4 +130,37 @@ export async function sessionsOf(
     expiresAt,
     own: tokenHash === hashOf(own),
   }));
+}
+
+/** How often another handle is tried where one is taken. */
+const MOST_HANDLES = 100;
+
+/**
+ * @param names what to call somebody who was not here before
+ * @returns whom an issuer means; an account is made where there is none, with no password
+ */
+export async function openPerson(
+  db: Database,
+  { issuer, subject }: { readonly issuer: string; readonly subject: string },
+  names: { readonly handle: string; readonly name: string },
+): Promise<Person> {
+  return db.transaction(async (tx) => {
+    // two that come at once are one
+    await tx.execute(sql`select pg_advisory_xact_lock(hashtext(${`${issuer} ${subject}`}))`);
+    const [known] = await tx
+      .select({ id: people.id, handle: people.handle, name: people.name })
+      .from(identities)
+      .innerJoin(people, eq(people.id, identities.personId))
+      .where(and(eq(identities.issuer, issuer), eq(identities.subject, subject)));
+    if (known) return known;
+    for (let i = 1; i <= MOST_HANDLES; i++) {
+      const handle = i === 1 ? names.handle : `${names.handle}-${i}`;
+      const made = await insertPerson(tx, { handle, name: names.name, password: '' });
+      if (!made) continue;
+      await tx.insert(identities).values({ issuer, subject, personId: made.id });
+      await record(tx, 'make account', { personId: made.id, details: { issuer } });
+      return made;
+    }
+    throw new Problem(409, 'Taken', `Too many people are called ${names.handle}.`);
+  });
 }

@@ -15,6 +15,7 @@ import type { Env } from '../http/session.ts';
 import { Changes } from '../live/changes.ts';
 import { hashPassword } from '../people/passwords.ts';
 import { Metrics } from '../metrics/metrics.ts';
+import { OpenIdConnect, type OpenIdSettings } from '../people/openid.ts';
 import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/service.ts';
 import { sealer, type Sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
@@ -68,6 +69,7 @@ export interface Wishes {
   readonly patience?: Patience;
   readonly allowed?: string;
   readonly builtIn?: BuiltIn;
+  readonly openId?: OpenIdSettings;
 }
 
 export async function harness(wishes: Wishes = {}): Promise<Harness> {
@@ -117,6 +119,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     metrics,
     secret: SECRET,
     ready: () => true,
+    ...(wishes.openId ? { issuer: new OpenIdConnect(wishes.openId, seal) } : {}),
     ...(wishes.patience ? { patience: wishes.patience } : {}),
   });
   const password = await hashPassword(PASSWORD);

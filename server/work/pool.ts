@@ -3,6 +3,7 @@
  * task has a deadline, each thread a memory limit; a thread that exceeds either is ended and replaced,
  * and only its own task fails.
  */
+import { setTimeout as pause } from 'node:timers/promises';
 import type { TransferListItem } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import { away, Problem } from '../http/problem.ts';
@@ -27,6 +28,7 @@ const LANES = {
 
 const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   documents: 'quick',
+  nothing: 'quick',
   merge: 'thorough',
   agreement: 'thorough',
   ruled: 'quick',
@@ -41,6 +43,9 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   glanceRevision: 'aside',
   classes: 'long',
 };
+
+/** A thread that has not begun by then is ended as it is. */
+const BEGIN_MS = 3000;
 
 /** What a lane may use, where a test wants less. */
 export type Limits = Partial<Record<keyof typeof LANES, Partial<Lane>>>;
@@ -132,6 +137,16 @@ export class Work {
   }
 
   async close(): Promise<void> {
-    await Promise.all(Object.values(this.lanes).map(({ pool }) => pool.destroy()));
+    await Promise.all(
+      Object.values(this.lanes).map(async ({ pool }) => {
+        // a thread that is ended while it loads its script takes the whole process with it
+        if (pool.threads.length > 0 && pool.completed === 0)
+          await Promise.race([
+            pool.run({ name: 'nothing', input: undefined }).catch(() => {}),
+            pause(BEGIN_MS, undefined, { ref: false }),
+          ]);
+        await pool.destroy();
+      }),
+    );
   }
 }

@@ -51,6 +51,8 @@ export const tasks = (planning: Planning) => ({
     read: readDocuments(new Uint8Array(bytes), how),
     back: bytes,
   }),
+  /** Does nothing: once it is done, its thread has begun. */
+  nothing: async () => undefined,
   plan: (input: Parameters<typeof plan>[1]) => plan(planning, input),
   lookAgain: (input: Parameters<typeof lookAgain>[1]) => lookAgain(planning, input),
   goOn: (input: Parameters<typeof goOn>[1]) => goOn(planning, input),

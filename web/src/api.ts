@@ -185,6 +185,7 @@ export const api = {
   described: () => ask('GET /openapi.json', NONE),
   me: () => ask('GET /session', NONE),
   signIn: (handle: string, password: string) => ask('POST /session', { body: { handle, password } }),
+  waysToSignIn: () => ask('GET /session/ways', NONE),
   signOut: () => ask('DELETE /session', NONE),
   changePassword: (old: string, password: string) =>
     ask('PUT /session/password', { body: { old, password } }),

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
-import { ref } from 'vue';
+import { computed, onMounted, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import { api } from '../../api.ts';
 import Mark from '../../parts/Mark.vue';
 import { useSession } from '../../stores/session.ts';
 
@@ -10,7 +11,20 @@ const router = useRouter();
 const route = useRoute();
 const handle = ref('');
 const password = ref('');
-const trouble = ref('');
+const TROUBLE: Readonly<Record<string, string>> = {
+  issuer: 'It cannot be asked who you are at the moment; try again.',
+  'not-let-in': 'You were not let in: signing in took too long, or was not begun here. Try again.',
+};
+const trouble = ref(TROUBLE[String(route.query.trouble)] ?? '');
+/** Somebody else by whose word one may sign in. */
+const issuer = ref<string | null>(null);
+const byIssuer = computed(() => {
+  const { then } = route.query;
+  return `/api/session/oidc${typeof then === 'string' ? `?then=${encodeURIComponent(then)}` : ''}`;
+});
+onMounted(async () => {
+  issuer.value = (await api.waysToSignIn().catch(() => ({ issuer: null }))).issuer;
+});
 const busy = ref(false);
 
 async function enter() {
@@ -51,6 +65,7 @@ async function enter() {
       <el-button type="primary" native-type="submit" :loading="busy" :disabled="!handle || !password"
         >Sign in</el-button
       >
+      <a v-if="issuer" class="issuer" :href="byIssuer" data-testid="issuer">Sign in with {{ issuer }}</a>
     </form>
   </main>
 </template>
@@ -76,5 +91,8 @@ h1 {
 label {
   display: grid;
   gap: 4px;
+}
+.issuer {
+  text-align: center;
 }
 </style>
