@@ -123,6 +123,7 @@ export type {
   AuditLine,
   DraftData,
   DraftHead,
+  EventType,
   Glance,
   Invitation,
   InvitedTo,
@@ -149,6 +150,7 @@ export type {
   TokenEntry,
   VerdictEntry,
   Waiting,
+  Webhook,
 } from '@vondle/api';
 
 /** A topology as who is signed in sees it. */
@@ -233,6 +235,11 @@ export const api = {
   /** Where the trail is had as NDJSON. */
   auditFile: (slug: string, asked: AuditAsked) =>
     `/api${whereIs(`GET ${T}/audit.ndjson`, { slug }, { ...asked })}`,
+  webhooks: (slug: string) => ask(`GET ${T}/webhooks`, { at: { slug } }),
+  addWebhook: (slug: string, body: BodyOf<'POST /topologies/:slug/webhooks'>) =>
+    ask(`POST ${T}/webhooks`, { at: { slug }, body }),
+  removeWebhook: (slug: string, id: number) => ask(`DELETE ${T}/webhooks/:id`, { at: { slug, id } }),
+  tryWebhook: (slug: string, id: number) => ask(`POST ${T}/webhooks/:id/try`, { at: { slug, id } }),
   topologies: () => ask('GET /topologies', NONE),
   createTopology: (name: string) => ask('POST /topologies', { body: { name } }),
   /** Begins a topology with documents. */

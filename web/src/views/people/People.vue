@@ -7,6 +7,7 @@ import { useLive } from '../../stores/live.ts';
 import { useSession } from '../../stores/session.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
 import Trail from './Trail.vue';
+import Webhooks from './Webhooks.vue';
 
 /** Who belongs to the topology, as what; who is invited; and what everybody did. */
 const workspace = useWorkspace();
@@ -173,6 +174,7 @@ async function copy() {
       </table>
     </section>
 
+    <Webhooks v-if="owner" :slug="slug" />
     <Trail :slug="slug" :people="members ?? []" :mark="members" />
   </div>
 </template>
