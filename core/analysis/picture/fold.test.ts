@@ -55,6 +55,21 @@ test('a broker becomes one, and so do apps that meet only it; who meets another 
   ]);
 });
 
+test('all but what is kept folds, by brokers; one alone stays', () => {
+  const { folds, foldOf, edges: left } = fold(nodes, edges, new Set(), new Set(['b/q']));
+  expect(folds.map(({ id, members }) => [id, members])).toEqual([
+    ['publishers:a', ['p1', 'p2']],
+    ['broker:a', ['a/e', 'a/q']],
+  ]);
+  expect(['b/q', 'p3', 't1', 'idle'].filter((id) => foldOf.has(id))).toEqual([]);
+  expect(left.map(({ id, count }) => [id, count])).toContainEqual(['link broker:a → b/q', 1]);
+  // of a broker that is asked to be folded, also the one that is kept, and also one alone
+  expect(fold(nodes, edges, new Set(['b']), new Set(['b/q'])).foldOf.get('b/q')).toBe('broker:b');
+  const all = fold(nodes, edges, new Set(), new Set());
+  expect(all.foldOf.has('b/q')).toBe(false);
+  expect(fold(nodes, edges, new Set(), new Set(nodes.map(({ id }) => id))).folds).toEqual([]);
+});
+
 test('a thousand apps on two folded brokers are two plates', () => {
   const many = Array.from({ length: 1000 }, (_, i) => node(`app-${i}`, 'taker'));
   const takes = many.map(({ id }, i) => edge(i % 2 ? 'a/q' : 'b/q', id, 'take'));

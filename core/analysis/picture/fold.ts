@@ -38,11 +38,14 @@ export interface Folded<E extends PictureEdge> {
 /**
  * Folds brokers, and the apps that meet no other broker than folded ones.
  * @param folded the ids of the brokers
+ * @param kept where it is said, all other nodes fold too: those of a broker to one, apps that meet the same brokers
+ *   to one; one alone stays
  */
 export function fold<E extends PictureEdge>(
   nodes: readonly PictureNode[],
   edges: readonly E[],
   folded: ReadonlySet<string>,
+  kept?: ReadonlySet<string>,
 ): Folded<E> {
   const members = new Map<string, { fold: Omit<Fold, 'members'>; ids: string[] }>();
   const foldOf = new Map<string, string>();
@@ -64,19 +67,20 @@ export function fold<E extends PictureEdge>(
     meet(to, from);
   }
   for (const node of nodes) {
+    const unkept = kept !== undefined && !kept.has(node.id);
     if (node.broker) {
-      if (folded.has(node.broker))
+      if (unkept || folded.has(node.broker))
         put(node, { id: `broker:${node.broker}`, role: 'broker', brokers: [node.broker] });
       continue;
     }
     const brokers = [...(met.get(node.id) ?? [])].sort();
     if ((node.role !== 'publisher' && node.role !== 'taker') || brokers.length === 0) continue;
-    if (brokers.every((broker) => folded.has(broker)))
+    if (unkept || brokers.every((broker) => folded.has(broker)))
       put(node, { id: `${node.role}s:${brokers.join('+')}`, role: node.role, brokers });
   }
   // one alone is no fold
   for (const [id, { fold: of, ids }] of members) {
-    if (of.role === 'broker' || ids.length > 1) continue;
+    if (ids.length > 1 || (of.role === 'broker' && folded.has(of.brokers[0]!))) continue;
     foldOf.delete(ids[0]!);
     members.delete(id);
   }

@@ -1,16 +1,19 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
 import { ElButton, ElInput } from 'element-plus';
-import { defineAsyncComponent, ref, watch } from 'vue';
+import { computed, defineAsyncComponent, ref, watch } from 'vue';
 import { useForms } from '../forms/store.ts';
 import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import { core } from '../workers/client.ts';
 import type { Spot } from '../workers/views.ts';
 import Around from './Around.vue';
+import CameWith from './CameWith.vue';
 import Condition from './Condition.vue';
 import Findings from './Findings.vue';
 import WhyNot from './WhyNot.vue';
+import { linesBetween } from './lines.ts';
+import { useOrigins } from './origin.ts';
 import Said from './Said.vue';
 
 // what it is made of is large, and nobody needs it before something is looked at
@@ -51,6 +54,20 @@ watch(
   () => void countUses(),
   { immediate: true },
 );
+
+/** With which revision the thing was changed last: of the lines of its name and its settings, the newest. */
+const doc = computed(() => focus.closeUp?.spot.doc ?? '');
+const text = computed(() => workspace.documents.find(({ name: each }) => each === doc.value)?.text ?? '');
+const origins = useOrigins(doc, text);
+const origin = computed(() => {
+  const of = focus.closeUp;
+  if (!of) return undefined;
+  const own = of.settings.flatMap(({ spot }) =>
+    spot?.doc === of.spot.doc && spot.start >= of.spot.start ? [spot] : [],
+  );
+  const end = own.reduce((last, spot) => Math.max(last, spot.end), of.spot.end);
+  return origins.value(...linesBetween(text.value, of.spot.start, end));
+});
 
 async function rename() {
   const of = focus.closeUp;
@@ -93,6 +110,11 @@ async function findUses() {
         <button v-if="usesCount" class="plain link" :aria-expanded="Boolean(uses)" @click="findUses">
           {{ usesCount === 1 ? '1 use' : `${usesCount} uses` }}
         </button>
+      </p>
+      <!-- known a moment later: its line is there before, so that nothing moves -->
+      <p v-if="workspace.base && !workspace.topology?.local" class="soft origin" data-testid="thing-origin">
+        <template v-if="origin && origin !== 'draft'">last changed with </template
+        ><CameWith :origin="origin" />
       </p>
       <ul v-if="uses" class="uses">
         <li v-for="use in uses" :key="`${use.doc} ${use.start}`">
@@ -155,6 +177,12 @@ async function findUses() {
 </template>
 
 <style scoped>
+.origin {
+  height: 20px;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+}
 .close-up {
   display: grid;
   gap: 8px;

@@ -114,6 +114,7 @@ export const useWorkspace = defineStore('workspace', () => {
     only: [],
     room: 0,
     compared: false,
+    unchanged: false,
   });
   /** The revision that the draft is compared with. */
   const compared = ref<number>();

@@ -66,7 +66,7 @@ describe('what the page is told', () => {
     expect(lists.outline!.every((group) => typeof group === 'object')).toBe(true);
     expect(lists.messages!.map(({ id }) => id)).toContain('sailing-delayed');
     expect(worker.lists()).toEqual({});
-    const showing = { folded: [], near: '', depth: 2, only: [], room: 0, compared: false };
+    const showing = { folded: [], near: '', depth: 2, only: [], room: 0, compared: false, unchanged: false };
     expect(worker.drawing(showing)!.nodes.length).toBeGreaterThan(30);
     expect(worker.drawing(showing)).toBeUndefined();
   });

@@ -56,14 +56,19 @@ export function draw(
       : undefined;
   const seen = near ? nodes.filter(({ id }) => near.has(id)) : nodes;
   const ways = near ? edges.filter(({ from, to }) => near.has(from) && near.has(to)) : edges;
-  const { folds, foldOf, edges: left } = fold(seen, ways, toFold(seen, showing.folded));
+  const folded = toFold(seen, showing.folded);
+  const kept = changed.size && !showing.unchanged ? keptOf(seen, ways, folded) : undefined;
+  const { folds, foldOf, edges: left } = fold(seen, ways, folded, kept);
+  const sizes = sizesOf(seen);
   const kinds = new Map(
     [...(graph.topology.declared.brokers ?? [])].map(([id, { value }]) => [id, kindOf(value).title]),
   );
   const shown: NodeView[] = [
     ...seen.filter(({ id }) => !foldOf.has(id)),
     ...folds.map(({ id, role, brokers, members }): NodeView => {
-      const name = role === 'broker' ? brokers[0]! : `${members.length} ${role}s`;
+      // a plate of some of a broker stands in its band, which says the broker's name
+      const part = role === 'broker' && members.length < sizes.get(brokers[0]!)!;
+      const name = part ? 'unchanged' : role === 'broker' ? brokers[0]! : `${members.length} ${role}s`;
       const note = role === 'broker' ? held(members, graph) : brokers.join(', ');
       const broker = role === 'broker' ? brokers[0]! : '';
       return { id, role, broker, name, address: name, note, members: members.length };
@@ -135,11 +140,32 @@ function around(
   return start.length ? neighbourhood(edges, start, depth) : undefined;
 }
 
+/** How many nodes of each broker there are. */
+function sizesOf(nodes: readonly NodeView[]): Map<string, number> {
+  const sizes = new Map<string, number>();
+  for (const { broker } of nodes) if (broker) sizes.set(broker, (sizes.get(broker) ?? 0) + 1);
+  return sizes;
+}
+
+/**
+ * What stays of two states that are compared when all that is the same in both folds away: what changed, the ends of
+ * ways that changed, and brokers that were unfolded by hand.
+ */
+function keptOf(
+  nodes: readonly NodeView[],
+  edges: readonly EdgeView[],
+  asked: ReadonlySet<string>,
+): Set<string> {
+  const kept = new Set<string>();
+  for (const { id, broker, change } of nodes) if (change || asked.has(`-${broker}`)) kept.add(id);
+  for (const { from, to, change } of edges) if (change) kept.add(from).add(to);
+  return kept;
+}
+
 /** The brokers to fold: those asked for, and of what is still too much the largest first. */
 function toFold(nodes: readonly NodeView[], asked: readonly string[]): Set<string> {
   const folded = new Set(asked);
-  const sizes = new Map<string, number>();
-  for (const { broker } of nodes) if (broker) sizes.set(broker, (sizes.get(broker) ?? 0) + 1);
+  const sizes = sizesOf(nodes);
   let left = nodes.filter(({ broker }) => !folded.has(broker)).length;
   for (const [broker, size] of [...sizes].sort((a, b) => b[1] - a[1])) {
     if (left <= MOST_NODES) break;

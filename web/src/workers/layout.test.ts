@@ -11,7 +11,7 @@ const documents = readdirSync(folder)
   .map((name) => ({ name, text: readFileSync(join(folder, name), 'utf8') }));
 const graphOf = (change: (text: string) => string = (text) => text) =>
   buildGraph(readTopology(documents.map(({ name, text }) => ({ name, text: change(text) }))));
-const ALL: Showing = { folded: [], near: '', depth: 2, only: [], room: 0, compared: false };
+const ALL: Showing = { folded: [], near: '', depth: 2, only: [], room: 0, compared: false, unchanged: false };
 const show = (showing: Partial<Showing> = {}, before?: Layout, graph = graphOf()): Drawing =>
   draw(graph, undefined, new Map(), { ...ALL, ...showing }, before);
 
@@ -179,6 +179,26 @@ test('a folded broker is one plate, and ways that fall together are one line wit
   expect(folded.edges.length).toBeLessThan(whole.edges.length / 2);
   expect(folded.edges.some(({ count }) => (count ?? 1) > 1)).toBe(true);
   expect(folded.whole).toBe(whole.nodes.length);
+});
+
+test('of two that are compared, what changed stands alone, and all else is folded', () => {
+  const now = graphOf();
+  const then = graphOf((text) => text.replace('ttl: 30s', 'ttl: 31s'));
+  const compared = (showing: Partial<Showing> = {}) =>
+    draw(now, then, new Map(), { ...ALL, compared: true, ...showing });
+  const alone = compared();
+  const changed = alone.nodes.filter(({ change }) => change);
+  expect(changed.length).toBeGreaterThan(0);
+  expect(alone.nodes.length).toBeLessThan(show().nodes.length / 2);
+  const plate = alone.nodes.find(({ id }) => id === `broker:${changed[0]!.broker}`)!;
+  expect(plate).toMatchObject({ name: 'unchanged', broker: changed[0]!.broker });
+  // nothing is lost: what is not drawn is in a plate
+  const inPlates = alone.nodes.reduce((sum, { members }) => sum + (members ?? 1), 0);
+  expect(inPlates).toBe(show().nodes.length);
+  expect(compared({ unchanged: true }).nodes).toHaveLength(show().nodes.length);
+  expect(compared({ folded: [`-${plate.broker}`] }).nodes.some(({ id }) => id === plate.id)).toBe(false);
+  // where nothing changed, nothing is folded
+  expect(draw(now, now, new Map(), { ...ALL, compared: true }).nodes).toHaveLength(show().nodes.length);
 });
 
 test('the neighbourhood holds what is so many ways off, and no more', () => {

@@ -273,6 +273,8 @@ export interface Showing {
   room: number;
   /** Whether what was removed since the revision compared with is drawn too. */
   compared: boolean;
+  /** Whether what did not change is drawn in full too, where it is compared. */
+  unchanged: boolean;
 }
 
 export interface ChangeView {

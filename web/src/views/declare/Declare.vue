@@ -13,7 +13,8 @@ import type { NamedView, Spot } from '../../workers/views.ts';
 import { core } from '../../workers/client.ts';
 import Documents from './Documents.vue';
 import { createEditor, type Editor } from './editor.ts';
-import { useOrigin } from './origin.ts';
+import { useOrigins } from '../../parts/origin.ts';
+import CameWith from '../../parts/CameWith.vue';
 import Outline from './Outline.vue';
 
 // nobody looks at one thing before all is there
@@ -55,7 +56,7 @@ watch(wraps, (now) => editor?.wrap(now));
 const line = ref(1);
 const at = ref(0);
 /** With which revision that line came. */
-const origin = useOrigin(shown, text, line);
+const origins = useOrigins(shown, text);
 const lineAt = (offset: number) => editor!.view.state.doc.lineAt(offset).number;
 const settle = useDebounceFn(selectUnder, 120);
 /** What is wrong in that line; without anything, the next that is. */
@@ -212,13 +213,7 @@ async function pick(id: string) {
           </button>
         </div>
         <span class="soft origin" data-testid="origin">
-          <template v-if="origin === 'draft'">changed in this draft</template>
-          <router-link
-            v-else-if="origin"
-            :to="{ name: 'revisions', params: route.params, query: { revision: String(origin.number) } }"
-            :title="`${origin.author}: ${origin.words}`"
-            >r{{ origin.number }} {{ origin.words }}</router-link
-          >
+          <CameWith :origin="origins(line, line)" />
         </span>
         <span class="soft">line {{ line }}</span>
         <el-checkbox v-model="wraps" size="small">wrap</el-checkbox>

@@ -58,6 +58,15 @@ async function save(format: 'svg' | 'png' | 'dot' | 'graphml') {
         :label="`against r${number}`"
       />
     </el-select>
+    <label v-if="workspace.showing.compared" class="rest soft">
+      <input
+        type="checkbox"
+        :checked="!workspace.showing.unchanged"
+        data-testid="fold-unchanged"
+        @change="workspace.show({ unchanged: !workspace.showing.unchanged })"
+      />
+      what changed alone
+    </label>
     <el-select v-model="near" class="near" aria-label="how much is drawn" data-testid="near">
       <el-option :value="0" label="all of it" />
       <el-option
@@ -91,6 +100,11 @@ async function save(format: 'svg' | 'png' | 'dot' | 'graphml') {
 }
 .against {
   width: 138px;
+}
+.rest {
+  display: flex;
+  align-items: center;
+  gap: 4px;
 }
 .near {
   width: 168px;
