@@ -42,7 +42,8 @@ export interface World {
   close(): Promise<void>;
 }
 
-export async function world(): Promise<World> {
+/** @param more settings of the server, by where it is */
+export async function world(more: (address: string) => NodeJS.ProcessEnv = () => ({})): Promise<World> {
   const database = `e2e_${randomBytes(6).toString('hex')}`;
   const admin = new Client({ connectionString: need('TEST_DATABASE_URL') });
   await admin.connect();
@@ -68,6 +69,7 @@ export async function world(): Promise<World> {
         VONDLE_BROKER_HTTP: need('TEST_BROKER_HTTP'),
         VONDLE_TARGETS: 'loopback',
         LOG_LEVEL: 'error',
+        ...more(address),
       },
     });
     server = child;
@@ -198,8 +200,8 @@ export async function signIn(
 }
 
 /** @returns a server with the demo, and a browser in which its architect is signed in */
-export async function worldOfMara(): Promise<World> {
-  const made = await world();
+export async function worldOfMara(more?: (address: string) => NodeJS.ProcessEnv): Promise<World> {
+  const made = await world(more);
   await signIn(made.page, made.address, 'mara');
   await see(made.page, 'main li', 'Auklet Isles Ferries');
   return made;

@@ -222,9 +222,16 @@ describe('the picture', () => {
     await choose('[data-testid=compare]', 'against r3');
     await see(w.page, '[data-testid=changes]', 'Queue mainland/rostering is new.');
     await w.page.waitForSelector('.node.added[data-node="queue:mainland/rostering"]');
+    // what did not change is folded away, until it is asked for
+    expect(await w.page.$('[data-node="queue:mainland/boards"]')).toBeNull();
+    await w.page.waitForSelector('[data-node="broker:mainland"]');
+    await w.page.click('[data-testid=fold-unchanged]');
+    await w.page.waitForSelector('[data-node="queue:mainland/boards"]');
     expect(await w.page.$('.node.added[data-node="queue:mainland/boards"]')).toBeNull();
+    await w.page.click('[data-testid=fold-unchanged]');
     await press(w.page, '[data-testid=changes] button', 'Queue mainland/rostering');
     await see(w.page, '.close-up h2', 'mainland/rostering');
+    await see(w.page, '[data-testid=thing-origin]', 'changed in this draft');
   });
 
   test('the picture and the graph are saved as files that stand alone', async () => {
