@@ -1,6 +1,7 @@
 /**
  * Two server processes on one database, behind a proxy, carrying out rollouts of three hundred steps,
- * while either of them, the broker and PostgreSQL are ended at many points.
+ * while either of them, the broker and PostgreSQL are ended at many points; restarted one after the other; and all
+ * that the database has taken to another cluster.
  */
 import { execFile, spawn, type ChildProcess } from 'node:child_process';
 import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
@@ -38,7 +39,11 @@ async function until<T>(what: string, ask: () => Promise<T | undefined | false>,
 /** A server process that can be killed and started again. */
 class Process {
   private child: ChildProcess | undefined;
-  constructor(readonly port: number) {}
+  /** @param database another than that of the services */
+  constructor(
+    readonly port: number,
+    private readonly database?: string,
+  ) {}
 
   async start(): Promise<void> {
     this.child = spawn(process.execPath, [join(ROOT, 'server/dist/main.mjs')], {
@@ -46,7 +51,7 @@ class Process {
       stdio: ['ignore', 'ignore', 'inherit'],
       env: {
         ...process.env,
-        DATABASE_URL: services.database,
+        DATABASE_URL: this.database ?? services.database,
         PORT: String(this.port),
         VONDLE_SECRET: SECRET,
         VONDLE_TARGETS: 'loopback',
@@ -66,6 +71,12 @@ class Process {
   }
   get isUp(): boolean {
     return this.child?.exitCode === null && this.child.signalCode === null;
+  }
+  /** Ends it as an operator does: it ends what it has begun. */
+  async end(): Promise<void> {
+    const gone = new Promise((done) => this.child!.once('exit', done));
+    this.child!.kill('SIGTERM');
+    await gone;
   }
   async kill(): Promise<void> {
     if (!this.isUp) return;
@@ -361,31 +372,7 @@ describe('PostgreSQL', () => {
   );
 
   test('is restarted among thirty writers: every acknowledged write is there', async () => {
-    const slugs: string[] = [];
-    for (let i = 0; i < 30; i++) slugs.push((await ask('POST', '/topologies', { name: `w${i}` })).data.slug);
-    let ended = false;
-    const acknowledged = slugs.map(() => 0);
-    const writers = slugs.map(async (slug, i) => {
-      let version = 1;
-      for (let n = 1; !ended; n++) {
-        const documents = [{ name: 'a.yaml', text: `# ${n}\n` }];
-        const response = await fetch(`${address}/api/topologies/${slug}/draft`, {
-          method: 'PUT',
-          headers: { cookie, 'content-type': 'application/json' },
-          body: JSON.stringify({ version, documents }),
-          signal: AbortSignal.timeout(20_000),
-        }).catch(() => undefined);
-        if (response?.status === 200) {
-          acknowledged[i] = n;
-          version = ((await response.json()) as { version: number }).version;
-        } else {
-          // its answer was lost, and it may have been written
-          if (response?.status === 409)
-            version = ((await response.json()) as { theirs: { version: number } }).theirs.version;
-          await pause(100);
-        }
-      }
-    });
+    const writers = await writersOf(30);
     await pause(500);
     for (const signal of ['SIGINT', 'SIGQUIT']) {
       await service('kill', 'postgres', signal);
@@ -394,14 +381,138 @@ describe('PostgreSQL', () => {
       await until('the database', async () => (await fetch(`${address}/api/ready`)).ok);
       await pause(700);
     }
-    ended = true;
-    await Promise.all(writers);
-    for (const [i, slug] of slugs.entries()) {
-      const { data } = await ask('GET', `/topologies/${slug}`);
-      expect(acknowledged[i]).toBeGreaterThan(0);
-      expect(Number(data.draft.documents[0].text.slice(2))).toBeGreaterThanOrEqual(acknowledged[i]!);
-    }
+    await writers.areThere();
     expect(processes.every(({ isUp }) => isUp)).toBe(true);
+  });
+});
+
+/** People who write drafts of their own through the proxy, one write after the other, until they are asked to end. */
+async function writersOf(count: number) {
+  const slugs: string[] = [];
+  for (let i = 0; i < count; i++) slugs.push((await ask('POST', '/topologies', { name: `w${i}` })).data.slug);
+  let ended = false;
+  const acknowledged = slugs.map(() => 0);
+  const statuses = new Set<number>();
+  const writers = slugs.map(async (slug, i) => {
+    let version = 1;
+    for (let n = 1; !ended; n++) {
+      const documents = [{ name: 'a.yaml', text: `# ${n}\n` }];
+      const response = await fetch(`${address}/api/topologies/${slug}/draft`, {
+        method: 'PUT',
+        headers: { cookie, 'content-type': 'application/json' },
+        body: JSON.stringify({ version, documents }),
+        signal: AbortSignal.timeout(20_000),
+      }).catch(() => undefined);
+      if (response) statuses.add(response.status);
+      if (response?.status === 200) {
+        acknowledged[i] = n;
+        version = ((await response.json()) as { version: number }).version;
+      } else {
+        // its answer was lost, and it may have been written
+        if (response?.status === 409)
+          version = ((await response.json()) as { theirs: { version: number } }).theirs.version;
+        await pause(100);
+      }
+    }
+  });
+  return {
+    slugs,
+    statuses,
+    /** Ends them. Every write that was acknowledged is there. */
+    async areThere() {
+      ended = true;
+      await Promise.all(writers);
+      for (const [i, slug] of slugs.entries()) {
+        const { data } = await ask('GET', `/topologies/${slug}`);
+        expect(acknowledged[i]).toBeGreaterThan(0);
+        expect(Number(data.draft.documents[0].text.slice(2))).toBeGreaterThanOrEqual(acknowledged[i]!);
+      }
+    },
+  };
+}
+
+/** Listens to a topology as a browser does: whenever it is cut off it comes again. */
+function listenTo(slug: string, at: () => string) {
+  let ended = false;
+  let version = 0;
+  let connections = 0;
+  const over = new AbortController();
+  const listening = (async () => {
+    while (!ended) {
+      try {
+        const response = await fetch(`${at()}/api/topologies/${slug}/live?tab=listener-one`, {
+          headers: { cookie },
+          signal: over.signal,
+        });
+        if (!response.ok) throw new Error(String(response.status));
+        connections++;
+        let text = '';
+        for await (const part of response.body!) {
+          text += Buffer.from(part).toString('utf8');
+          for (const [, json] of text.matchAll(/^data: (\{.*)\n/gm))
+            version = Math.max(version, JSON.parse(json!).drafts[0].version);
+          text = text.slice(text.lastIndexOf('\n') + 1);
+        }
+      } catch {
+        // cut off
+      }
+      await pause(50);
+    }
+  })();
+  return {
+    heard: () => version,
+    connections: () => connections,
+    async end() {
+      ended = true;
+      over.abort();
+      await listening;
+    },
+  };
+}
+
+describe('several processes', () => {
+  test('what is written by one is heard at the other', async () => {
+    const { slug } = (await ask('POST', '/topologies', { name: 'heard' })).data;
+    const [one, other] = processes;
+    const listener = listenTo(slug, () => `http://127.0.0.1:${one.port}`);
+    await until('a listener', async () => listener.heard() > 0);
+    for (let n = 0; n < 3; n++) {
+      const response = await fetch(`http://127.0.0.1:${other.port}/api/topologies/${slug}/draft`, {
+        method: 'PUT',
+        headers: { cookie, 'content-type': 'application/json' },
+        body: JSON.stringify({
+          version: listener.heard(),
+          documents: [{ name: 'a.yaml', text: `# ${n}\n` }],
+        }),
+      });
+      const { version } = (await response.json()) as { version: number };
+      await until('the news', async () => listener.heard() === version);
+    }
+    expect(listener.connections()).toBe(1);
+    await listener.end();
+  });
+
+  test('are restarted one after the other: nothing is lost, nobody signed out, and who listens goes on', async () => {
+    const writers = await writersOf(8);
+    const listener = listenTo(writers.slugs[0]!, () => address);
+    const id = await planned(await freshTarget(), revision);
+    await ask('POST', `${T}/rollouts/${id}/apply`);
+    await reachedStep(id, 20);
+    for (const each of processes) {
+      await each.end();
+      await each.start();
+      await pause(300);
+    }
+    await pause(500);
+    await writers.areThere();
+    // answers of the proxy for a server that is just gone, and of a server that is just going, and nothing else
+    expect([...writers.statuses].filter((status) => ![200, 409, 502, 503].includes(status))).toEqual([]);
+    const { data } = await ask('GET', `/topologies/${writers.slugs[0]!}`);
+    await until('the last news', async () => listener.heard() === data.draft.version);
+    expect(listener.connections()).toBeGreaterThan(1);
+    await listener.end();
+    expect((await ask('GET', '/session')).data).toMatchObject({ handle: 'mara' });
+    await isWhole(id, QUEUES);
   });
 });
 
@@ -416,4 +527,57 @@ describe('the broker', () => {
     await service('again', 'broker');
     await isWhole(id, QUEUES);
   });
+});
+
+test('what is dumped and restored into an empty cluster answers the same', async () => {
+  const target = await freshTarget();
+  await planned(target, revision);
+  const dump = join(home, 'vondle.dump');
+  await run('pg_dump', ['--format=custom', '--no-owner', `--file=${dump}`, services.database]);
+  const elsewhere = mkdtempSync('/var/tmp/vondle-restored-');
+  chmodSync(elsewhere, 0o755);
+  const away = (what: string) =>
+    run(process.execPath, [join(ROOT, 'tools/setup/service.mjs'), what, elsewhere, 'postgres']);
+  const database = JSON.parse((await away('again')).stdout) as string;
+  const restored = new Process(await freePort(), database);
+  try {
+    await run('pg_restore', [
+      '--exit-on-error',
+      '--no-owner',
+      '--single-transaction',
+      `--dbname=${database}`,
+      dump,
+    ]);
+    await restored.start();
+    const paths = [
+      '',
+      '/drafts',
+      '/revisions',
+      '/revisions/1',
+      '/proposals/1',
+      '/members',
+      '/audit',
+      '/targets',
+    ]
+      .concat(['/rollouts', '/protections', '/glance', '/blame?doc=mainland.yaml', '/webhooks'])
+      .map((path) => T + path)
+      .concat('/topologies', '/inbox', '/session');
+    const from = async (at: string, path: string) => {
+      const response = await fetch(`${at}/api${path}`, { headers: { cookie } });
+      return { path, status: response.status, text: await response.text() };
+    };
+    for (const path of paths)
+      expect(await from(`http://127.0.0.1:${restored.port}`, path)).toEqual(await from(address, path));
+    // sealed addresses open there too: a rollout is planned on the same broker
+    const plan = await fetch(`http://127.0.0.1:${restored.port}/api${T}/rollouts`, {
+      method: 'POST',
+      headers: { cookie, 'content-type': 'application/json' },
+      body: JSON.stringify({ target, revision }),
+    });
+    expect(plan.status).toBe(201);
+  } finally {
+    await restored.kill();
+    await away('stop');
+    rmSync(elsewhere, { recursive: true, force: true });
+  }
 });

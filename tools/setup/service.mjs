@@ -1,7 +1,7 @@
 /**
  * Services of a test's own, that it may end and start again as it likes:
  * `node tools/setup/service.mjs start <home>` starts PostgreSQL and the broker in a folder and prints their addresses
- * as JSON; `… again <home> postgres|broker` starts one again; `… kill <home> postgres|broker <signal>` ends one;
+ * as JSON; `… again <home> postgres|broker` starts one, again or alone; `… kill <home> postgres|broker <signal>` ends one;
  * `… stop <home>` ends what is left.
  */
 import { mkdirSync } from 'node:fs';
@@ -11,7 +11,7 @@ import { startBroker, stopBroker } from './broker.mjs';
 import { startPostgres } from './postgres.mjs';
 
 const [what, home, which, signal] = process.argv.slice(2);
-if (what === 'start') {
+if (what === 'start' || what === 'again') {
   mkdirSync(home, { recursive: true, mode: 0o755 });
   sharedFolder(home);
 }
