@@ -1,4 +1,4 @@
-/** `npm run bench [reading keys tracing picture checks classes edits large broker server]`: ratios against peers, all measured in one run. */
+/** `npm run bench [reading keys tracing picture checks classes edits large broker server history]`: ratios against peers, all measured in one run. */
 import { broker } from './broker.ts';
 import { checks } from './checks.ts';
 import { classes, classesAfterEdits } from './classes.ts';
@@ -6,6 +6,7 @@ import { keys } from './keys.ts';
 import { large } from './large.ts';
 import { picture } from './picture.ts';
 import { reading } from './reading.ts';
+import { history } from './history.ts';
 import { server } from './server.ts';
 import { tracing } from './tracing.ts';
 
@@ -20,6 +21,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   large,
   broker,
   server,
+  history,
 };
 const chosen = process.argv.slice(2);
 for (const [name, run] of Object.entries(parts)) if (!chosen.length || chosen.includes(name)) await run();

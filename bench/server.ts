@@ -1,70 +1,15 @@
 /** The server under fifty clients, with one process and with two, and its event loop while large plans are made. */
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { execFileSync } from 'node:child_process';
 import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
+import { Measured, MEASURED_PASSWORD } from './server-process.ts';
 import { crowd } from './topologies.ts';
 import { freePort } from '../server/testing/free-port.ts';
 
 const ROOT = process.cwd();
 const CLIENTS = 50;
 const SECONDS = 8;
-const PASSWORD = 'a password for measuring';
-
-interface Delay {
-  readonly p50: number;
-  readonly p99: number;
-  readonly max: number;
-  readonly rss: number;
-}
-
-/** One server process, whose event loop can be asked after. */
-class Measured {
-  private readonly said: string[] = [];
-  private constructor(
-    readonly port: number,
-    private readonly child: ChildProcess,
-  ) {
-    child.stdout!.on('data', (data: Buffer) => this.said.push(...String(data).trim().split('\n')));
-  }
-  static async start(port: number, database: string): Promise<Measured> {
-    const child = spawn(
-      process.execPath,
-      ['--import', join(ROOT, 'bench/loop-delay.mjs'), join(ROOT, 'server/dist/main.mjs')],
-      {
-        cwd: ROOT,
-        stdio: ['ignore', 'pipe', 'inherit'],
-        env: {
-          ...process.env,
-          DATABASE_URL: database,
-          PORT: String(port),
-          VONDLE_SECRET: 'a secret for measuring alone',
-          VONDLE_DEMO_PASSWORD: PASSWORD,
-          VONDLE_TARGETS: 'loopback',
-          LOG_LEVEL: 'fatal',
-        },
-      },
-    );
-    const made = new Measured(port, child);
-    for (;;) {
-      const up = await fetch(`http://127.0.0.1:${port}/api/ready`).then(
-        ({ ok }) => ok,
-        () => false,
-      );
-      if (up) return made;
-      await pause(50);
-    }
-  }
-  async delay(): Promise<Delay> {
-    this.said.length = 0;
-    this.child.kill('SIGUSR2');
-    while (this.said.length === 0) await pause(5);
-    return JSON.parse(this.said.pop()!) as Delay;
-  }
-  end(): void {
-    this.child.kill('SIGKILL');
-  }
-}
 
 /** Reads, or changes, a draft of its own for each client. @returns requests a second and the 99th percentile of their times */
 async function underLoad(
@@ -153,7 +98,7 @@ export async function server(): Promise<void> {
     const at = `http://127.0.0.1:${running[0]!.port}/api`;
     const signedIn = await fetch(`${at}/session`, {
       method: 'POST',
-      body: JSON.stringify({ handle: 'mara', password: PASSWORD }),
+      body: JSON.stringify({ handle: 'mara', password: MEASURED_PASSWORD }),
     });
     const cookie = signedIn.headers
       .getSetCookie()

@@ -11,7 +11,7 @@ await build({
   bundle: true,
   platform: 'node',
   format: 'esm',
-  external: ['autocannon'],
+  external: ['autocannon', 'pg'],
   alias: { '@vondle/core': join(ROOT, 'core') },
   banner: {
     js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",

@@ -1,5 +1,6 @@
 /** The tables. Every write to them is one transaction; revisions and the audit trail only grow. */
 import { ROLES, SCOPES, VERDICTS, type About, type RolloutState } from '@vondle/api';
+import type { Glance } from '../topologies/glance.ts';
 import type { Step } from '@vondle/core/analysis';
 import { sql } from 'drizzle-orm';
 import {
@@ -104,6 +105,8 @@ export const revisions = pgTable(
       .references(() => people.id),
     words: text('words').notNull(),
     createdAt: now('created_at'),
+    /** How it stood, worked out once: what is found in it later by better checks is not how it stood. */
+    glance: jsonb('glance').$type<Glance>(),
   },
   (table) => [unique().on(table.topologyId, table.number)],
 );

@@ -37,8 +37,10 @@ export async function blameOf(
       select r.id, r.number, r.parent, 1 as depth from revisions r
       where r.topology_id = ${draft.topology} and r.number = ${draft.base}
       union all
-      select r.id, r.number, r.parent, line.depth + 1 from revisions r
-      join line on r.topology_id = ${draft.topology} and r.number = line.parent
+      select r.id, r.number, r.parent, line.depth + 1 from line, lateral (
+        -- looked up one by one: joined, all revisions would be read for each of them
+        select id, number, parent from revisions
+        where topology_id = ${draft.topology} and number = line.parent limit 1) r
     ), held as (
       select line.number, line.depth, rd.hash, lead(rd.hash) over (order by line.depth) as older
       from line join revision_documents rd on rd.revision_id = line.id and rd.name = ${doc}

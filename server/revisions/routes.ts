@@ -16,6 +16,8 @@ import { lockTopology } from '../topologies/store.ts';
 import {
   insertRevision,
   isSameAsDraft,
+  keepGlance,
+  knownGlance,
   newestRevision,
   revisionDocumentsJson,
   revisionOf,
@@ -23,29 +25,31 @@ import {
   revisionsOf,
 } from './store.ts';
 
-/** So many glances at revisions are kept. */
-const MOST_GLANCES = 2000;
-
 /**
  * Immutable revisions of a topology, made from its draft.
  * @param sending what large texts that are being sent count against
  */
 export function revisionRoutes(db: Database, work: Work, sending: Budget): Hono<Env> {
   const looking = new Budget({ all: 32, each: 8 }, 'revisions being looked through');
-  /** What was found of revisions, which never change: those asked for last. */
-  const glances = new Map<string, Promise<Glance | undefined>>();
-  function glance(topologyId: number, number: number): Promise<Glance | undefined> {
-    const id = `${topologyId} ${number}`;
-    const known = glances.get(id);
+  /** Revisions that are looked through now, each once for whoever asks. */
+  const underWay = new Map<string, Promise<Glance | undefined>>();
+  /** @returns how a revision stood: worked out once, and kept with it */
+  async function glance(topologyId: number, number: number): Promise<Glance | undefined> {
+    const known = await knownGlance(db, topologyId, number);
+    if (known === 'none') return undefined;
     if (known) return known;
+    const id = `${topologyId} ${number}`;
+    const other = underWay.get(id);
+    if (other) return other;
     const found = work.run('glanceRevision', { topologyId, number });
-    glances.set(id, found);
-    // what failed may go through the next time, and what is not there may come
-    const forget = () => glances.get(id) === found && glances.delete(id);
-    found.then((value) => value ?? forget(), forget);
-    const [oldest] = glances.keys();
-    if (glances.size > MOST_GLANCES) glances.delete(oldest!);
-    return found;
+    underWay.set(id, found);
+    try {
+      const made = await found;
+      if (made) await keepGlance(db, topologyId, number, made);
+      return made;
+    } finally {
+      underWay.delete(id);
+    }
   }
   return new Hono<Env>()
     .get('/:slug/blame', async (c) => {
@@ -131,6 +135,8 @@ export function revisionRoutes(db: Database, work: Work, sending: Budget): Hono<
         await tell(tx, 'topology', topology.id);
         return { number, version: next };
       });
+      // how it stands is known by the time that somebody looks; where that fails it is worked out then
+      glance(topology.id, saved.number).catch(() => undefined);
       return c.json(saved, 201);
     });
 }

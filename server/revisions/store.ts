@@ -1,6 +1,7 @@
 import type { TextDocument } from '@vondle/core/base';
-import { and, asc, desc, eq, max, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, isNull, max, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
+import type { Glance } from '../topologies/glance.ts';
 import { contents, people, revisionDocuments, revisions } from '../db/schema.ts';
 
 export interface RevisionRow {
@@ -86,6 +87,32 @@ export function revisionsOf(db: Database, topologyId: number): Promise<RevisionR
     .where(eq(revisions.topologyId, topologyId))
     .orderBy(desc(revisions.number))
     .limit(MOST_LISTED);
+}
+
+/** @returns how a revision stood, where that was worked out; `none` where there is no such revision */
+export async function knownGlance(
+  db: Database,
+  topologyId: number,
+  number: number,
+): Promise<Glance | null | 'none'> {
+  const [found] = await db
+    .select({ glance: revisions.glance })
+    .from(revisions)
+    .where(and(eq(revisions.topologyId, topologyId), eq(revisions.number, number)));
+  return found ? found.glance : 'none';
+}
+
+/** Keeps how a revision stood, where that was not known. */
+export async function keepGlance(
+  db: Database,
+  topologyId: number,
+  number: number,
+  glance: Glance,
+): Promise<void> {
+  await db
+    .update(revisions)
+    .set({ glance })
+    .where(and(eq(revisions.topologyId, topologyId), eq(revisions.number, number), isNull(revisions.glance)));
 }
 
 /** @returns a revision's own id and its author, or undefined when there is no such revision. */
