@@ -1,7 +1,10 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import Ajv2020 from 'ajv/dist/2020.js';
 import fc from 'fast-check';
 import type { Schema } from 'yup';
 import * as api from './index.ts';
+import { apiReference } from './reference.ts';
 import { jsonSchema, type Components, type JsonSchema } from './json-schema.ts';
 import {
   anything,
@@ -192,6 +195,10 @@ describe('the description', () => {
       Object.values<api.Route>(api.ROUTES).filter(({ door }) => door === 'open').length,
     );
   });
+});
+
+test('the page of all routes is what they are now: write it with `npm run api`', () => {
+  expect(readFileSync(join(__dirname, '../docs/api.md'), 'utf8')).toBe(apiReference());
 });
 
 test('a path is made with what is said in it, escaped', () => {

@@ -131,6 +131,7 @@ export const rolloutRoutes = {
   },
   'POST /topologies/:slug/rollouts': {
     what: 'Plan a rollout of a revision to a target',
+    more: 'Reads the broker, and lists the steps that make it as the revision says.',
     door: 'operate',
     body: newRollout,
     status: 201,
@@ -157,13 +158,14 @@ export const rolloutRoutes = {
   },
   'POST /topologies/:slug/rollouts/:id/consent': {
     what: 'Consent to a rollout in a protected environment',
+    more: '403 for who wrote the revision; 409 where something stands against it and `words` are missing.',
     door: 'approve',
     body: consentInput,
     bodyOptional: true,
   },
   'POST /topologies/:slug/rollouts/:id/apply': {
     what: 'Carry a rollout out',
-    more: 'Where queues that hold messages are replaced, `destroys` says how many waiting messages may be destroyed.',
+    more: 'Where queues that hold messages are replaced, `destroys` says how many waiting messages may be destroyed. 403 without the consent it needs, or from who gave it; 409 when the broker has changed since it was planned (`changes`), when it destroys another number of messages, or when another rollout is carried out on that broker.',
     door: 'operate',
     body: applyInput,
     bodyOptional: true,
@@ -176,6 +178,7 @@ export const rolloutRoutes = {
   },
   'POST /topologies/:slug/rollouts/:id/probes': {
     what: 'Send a probe message and look where it comes out',
+    more: '`agrees` is true, false, or null where nothing differs but not all could be seen.',
     door: 'operate',
     body: newProbe,
     status: 201,

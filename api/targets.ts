@@ -80,6 +80,7 @@ export const targetRoutes = {
   'GET /topologies/:slug/targets/places': { what: 'What may be connected', door: 'read', answer: places },
   'PUT /topologies/:slug/targets': {
     what: 'Connect a broker of an environment',
+    more: 'Both must be declared, by the draft or the newest revision. `builtIn: true` in place of `addresses` makes a virtual host of its own on the built-in broker.',
     door: 'operate',
     body: newTarget,
     answer: record({ id: whole() }),

@@ -61,7 +61,7 @@ export class Deliveries {
       this.dirty = false;
       try {
         const room = AT_ONCE - this.underWay.size;
-        const due = room > 0 ? await takeDue(db, room, this.waits) : [];
+        const due = room > 0 ? await takeDue(db, room) : [];
         for (const each of due) this.begin(each);
         if (due.length === room && room > 0) continue;
         if (Date.now() - forgot > FORGET_MS) {
@@ -105,15 +105,14 @@ export class Deliveries {
       said = error.message;
     }
     const taken = status >= 200 && status < 300;
-    const last = tries > this.waits.length;
-    const how = taken ? 'taken' : last ? 'given up' : undefined;
+    const how = taken ? 'taken' : (this.waits[tries - 1] ?? 'given up');
     await whenReached(
       () => settle(db, id, said, how),
       () => {
         if (this.ended) throw new Error('ending');
       },
     );
-    metrics.delivered(how ?? 'refused');
+    metrics.delivered(typeof how === 'number' ? 'refused' : how);
     // gone (RFC 9110 §15.5.11): it wants no more, ever
     if (status === 410 || how === 'given up') await endWebhook(db, webhookId);
   }

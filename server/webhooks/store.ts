@@ -109,14 +109,14 @@ export interface Due {
   readonly event: CloudEvent;
 }
 
-/** Before each try again it is waited so long, in seconds; after the last it is given up. */
+/** Before each try again it is waited so long, in seconds; after the last of them it is given up. */
 export const WAITS = [5, 30, 120, 600, 3600, 3 * 3600, 6 * 3600] as const;
 
-/**
- * Takes events that are due, for this process alone: should it fall, they are due again after their wait.
- * @param waits seconds before each try again
- */
-export async function takeDue(db: Database, most: number, waits: readonly number[]): Promise<Due[]> {
+/** An event that was taken is due again after so many seconds, should whoever took it have fallen: longer than sending takes. */
+const HELD_SECONDS = 30;
+
+/** Takes events that are due, for this process alone for a while. */
+export async function takeDue(db: Database, most: number): Promise<Due[]> {
   const { rows } = await db.execute<{
     id: string;
     webhook_id: number;
@@ -129,8 +129,7 @@ export async function takeDue(db: Database, most: number, waits: readonly number
     slug: string;
   }>(sql`
     update webhook_deliveries d
-    set tries = d.tries + 1,
-      next_at = now() + make_interval(secs => (${sql.raw(`array[${waits.join(',')}]::float[]`)})[least(d.tries + 1, ${waits.length})])
+    set tries = d.tries + 1, next_at = now() + make_interval(secs => ${HELD_SECONDS})
     from webhooks w, topologies t
     where w.id = d.webhook_id and t.id = w.topology_id and d.id in (
       select id from webhook_deliveries
@@ -184,15 +183,23 @@ export const trialEvent = (slug: string, by: string): CloudEvent =>
     data: { by },
   });
 
+/**
+ * Notes how sending an event went.
+ * @param how it ended, or after how many seconds it is to be sent again
+ */
 export async function settle(
   db: Database,
   id: number,
   said: string,
-  how: 'taken' | 'given up' | undefined,
+  how: 'taken' | 'given up' | number,
 ): Promise<void> {
+  const next =
+    typeof how === 'number'
+      ? { nextAt: sql`now() + make_interval(secs => ${how})` }
+      : { outcome: how, doneAt: new Date() };
   await db
     .update(webhookDeliveries)
-    .set({ said, ...(how === undefined ? {} : { outcome: how, doneAt: new Date() }) })
+    .set({ said, ...next })
     .where(eq(webhookDeliveries.id, id));
 }
 

@@ -6,6 +6,7 @@ import { sql } from 'drizzle-orm';
 import { pino } from 'pino';
 import { record } from '../db/connect.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
+import { answered } from '../testing/described.ts';
 import { harness, type Ask, type Harness } from '../testing/harness.ts';
 import { Deliveries } from './deliveries.ts';
 import { sealWebhooksAgain } from './store.ts';
@@ -281,6 +282,13 @@ test('the token is sealed at rest, never told, and sealed anew with a new secret
   const next = sealer('another secret for these tests', ['a secret for these tests alone']);
   expect(await server.db.transaction((tx) => sealWebhooksAgain(tx, next))).toEqual({ sealed: 1, of: 1 });
   expect(await server.db.transaction((tx) => sealWebhooksAgain(tx, next))).toEqual({ sealed: 0, of: 1 });
+});
+
+test('what is asked of webhooks answers as it is described', () => {
+  for (const id of ['get', 'post']) expect(answered).toContain(`${id}TopologiesSlugWebhooks`);
+  expect(answered).toContain('deleteTopologiesSlugWebhooksId');
+  expect(answered).toContain('postTopologiesSlugWebhooksIdTry');
+  expect(answered).toContain('getTopologiesSlugWebhooksIdDeliveries');
 });
 
 test('what a process tells of itself: routes by their patterns, and no names', async () => {
