@@ -11,7 +11,9 @@ const project = (displayName, roots, more = {}) => ({
   testEnvironment: 'node',
   transform,
   setupFilesAfterEnv: ['<rootDir>/core/testing/seed.ts'],
-  transformIgnorePatterns: ['/node_modules/(?!(yaml|hono|@hono|pinia|nostics|openid-client|oauth4webapi|jose)/)'],
+  transformIgnorePatterns: [
+    '/node_modules/(?!(yaml|hono|@hono|pinia|nostics|openid-client|oauth4webapi|jose)/)',
+  ],
   moduleNameMapper: {
     '^@vondle/core/([\\w/]+)$': '<rootDir>/core/$1/index.ts',
     '^@vondle/api$': '<rootDir>/api/index.ts',

@@ -5,6 +5,7 @@
  */
 export * from './audit.ts';
 export * from './documents.ts';
+export * from './events.ts';
 export * from './drafts.ts';
 export * from './members.ts';
 export * from './paths.ts';

@@ -92,7 +92,7 @@ const waiting = record(
     topology: text(),
     number: whole(),
     title: text(),
-    what: word('review', 'changes'),
+    what: word('review', 'changes', 'others'),
     by: text(),
   },
   'Waiting',

@@ -117,7 +117,12 @@ test('a proposal that changes loses its approvals, and what was approved can be 
   expect((await mara('GET', '/inbox')).data).toContainEqual(
     expect.objectContaining({ what: 'changes', by: 'INES', title: 'For theirs' }),
   );
+  // what waits for its author does not wait for others as well
+  expect((await mara('GET', '/inbox')).data).not.toContainEqual(expect.objectContaining({ what: 'others' }));
   const next = await write(longer.replace('theirs: {', 'theirs: { maxLength: 90,'), id, RULES, base);
+  expect((await mara('GET', '/inbox')).data).toContainEqual(
+    expect.objectContaining({ what: 'others', by: 'INES, ODO', title: 'For theirs' }),
+  );
   const { verdicts } = (await wen('GET', at)).data as { verdicts: { handle: string; holds: boolean }[] };
   expect(verdicts).toMatchObject([
     { handle: 'odo', verdict: 'approve', holds: false },

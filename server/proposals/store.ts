@@ -1,4 +1,4 @@
-import { and, asc, count, desc, eq, max, sql } from 'drizzle-orm';
+import { and, asc, count, desc, eq, max, sql, type SQL } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import type { About, Verdict } from '@vondle/api';
 import { comments, people, proposals, threads, verdicts } from '../db/schema.ts';
@@ -112,8 +112,8 @@ export async function closeProposal(
 }
 
 /** The documents of a draft by name and the hash of their text, as one text: the same for the same draft. */
-const signOf = (draftId: number) =>
-  sql<string>`(select coalesce(encode(sha256(convert_to(string_agg(d.name || ' ' || encode(sha256(convert_to(d.text, 'UTF8')), 'hex'), E'\n' order by d.position), 'UTF8')), 'hex'), '') from draft_documents d where d.draft_id = ${draftId})`;
+const signOf = (draftId: number | SQL) =>
+  sql<string>`(select coalesce(encode(sha256(convert_to(string_agg(dd.name || ' ' || encode(sha256(convert_to(dd.text, 'UTF8')), 'hex'), E'\n' order by dd.position), 'UTF8')), 'hex'), '') from draft_documents dd where dd.draft_id = ${draftId})`;
 
 /** Says something to a proposal as its draft is now, in place of what was said before, and keeps what it is about. */
 export async function setVerdict(
@@ -241,13 +241,16 @@ export interface Waiting {
   readonly topology: string;
   readonly number: number;
   readonly title: string;
-  /** Their word on it is asked for; or changes are asked of what they proposed. */
-  readonly what: 'review' | 'changes';
+  /** Their word on it is asked for; changes are asked of what they proposed; or it waits for others. */
+  readonly what: 'review' | 'changes' | 'others';
+  /** Who proposed it, who asks for changes, or for whom it waits. */
   readonly by: string;
 }
 
 /** @returns what waits for somebody, in all their topologies, the oldest first */
 export async function waitingFor(db: Database, personId: number): Promise<Waiting[]> {
+  // a word counts for as long as the draft is as it was said of
+  const stale = sql`(v.id is null or v.sign is distinct from ${signOf(sql`d.id`)})`;
   const { rows } = await db.execute<{ [K in keyof Waiting]: Waiting[K] }>(sql`
     select t.slug, t.name as topology, pr.number, pr.title, 'review' as what, a.name as by
     from members m
@@ -257,16 +260,27 @@ export async function waitingFor(db: Database, personId: number): Promise<Waitin
     join drafts d on d.id = pr.draft_id
     left join verdicts v on v.proposal_id = pr.id and v.person_id = m.person_id
     where m.person_id = ${personId} and m.role in ('approver', 'owner')
-      and (v.id is null or v.at < d.updated_at)
+      and ${stale}
     union all
     select t.slug, t.name, pr.number, pr.title, 'changes', p.name
     from proposals pr
     join topologies t on t.id = pr.topology_id
     join members m on m.topology_id = t.id and m.person_id = pr.author_id
     join drafts d on d.id = pr.draft_id
-    join verdicts v on v.proposal_id = pr.id and v.verdict = 'changes' and v.at >= d.updated_at
+    join verdicts v on v.proposal_id = pr.id and v.verdict = 'changes'
     join people p on p.id = v.person_id
-    where pr.author_id = ${personId} and pr.state = 'open'
+    where pr.author_id = ${personId} and pr.state = 'open' and not ${stale}
+    union all
+    select t.slug, t.name, pr.number, pr.title, 'others', string_agg(p.name, ', ' order by p.name)
+    from proposals pr
+    join topologies t on t.id = pr.topology_id
+    join members o on o.topology_id = t.id and o.person_id = pr.author_id
+    join members m on m.topology_id = t.id and m.person_id <> pr.author_id and m.role in ('approver', 'owner')
+    join people p on p.id = m.person_id
+    join drafts d on d.id = pr.draft_id
+    left join verdicts v on v.proposal_id = pr.id and v.person_id = m.person_id
+    where pr.author_id = ${personId} and pr.state = 'open' and ${stale}
+    group by t.slug, t.name, pr.number, pr.title
     order by 3 limit 100`);
   return rows;
 }

@@ -123,7 +123,6 @@ export type {
   AuditLine,
   DraftData,
   DraftHead,
-  EventType,
   Glance,
   Invitation,
   InvitedTo,

@@ -162,14 +162,6 @@ const end = ({ id, name }: TokenEntry) =>
 </template>
 
 <style scoped>
-.brand {
-  display: inline-flex;
-  align-items: center;
-  gap: 8px;
-  font-weight: 600;
-  color: var(--ink);
-  text-decoration: none;
-}
 h1 {
   margin-top: 12px;
 }

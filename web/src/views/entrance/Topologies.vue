@@ -99,8 +99,26 @@ async function signOut() {
   await router.push('/sign-in');
 }
 
-const waitsWhy = ({ what, by, topology }: Waiting) =>
-  what === 'review' ? `${by} proposes it for ${topology}` : `${by} asks for changes, in ${topology}`;
+const WAITS: Readonly<Record<Waiting['what'], (by: string, topology: string) => string>> = {
+  review: (by, topology) => `${by} proposes it for ${topology}`,
+  changes: (by, topology) => `${by} asks for changes, in ${topology}`,
+  others: (by, topology) => `waits for ${by}, in ${topology}`,
+};
+/** What waits, and for whom. */
+const waits = computed(() =>
+  [
+    {
+      title: 'Waiting for you',
+      testid: 'waiting',
+      list: waiting.value.filter(({ what }) => what !== 'others'),
+    },
+    {
+      title: 'Yours, waiting for others',
+      testid: 'waiting-others',
+      list: waiting.value.filter(({ what }) => what === 'others'),
+    },
+  ].filter(({ list }) => list.length > 0),
+);
 const stands = ({ environments }: TopologyEntry) =>
   environments
     .map(({ environment, revisions, whole }) =>
@@ -135,12 +153,18 @@ const stands = ({ environments }: TopologyEntry) =>
       >
     </div>
     <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
-    <section v-if="waiting.length" class="waiting" aria-label="what waits for you" data-testid="waiting">
-      <h2>Waiting for you</h2>
+    <section
+      v-for="part in waits"
+      :key="part.title"
+      class="waiting"
+      :aria-label="part.title"
+      :data-testid="part.testid"
+    >
+      <h2>{{ part.title }}</h2>
       <ul>
-        <li v-for="each in waiting" :key="`${each.slug} ${each.number} ${each.what} ${each.by}`">
+        <li v-for="each in part.list" :key="`${each.slug} ${each.number} ${each.what} ${each.by}`">
           <router-link :to="`/t/${each.slug}/review?proposal=${each.number}`">{{ each.title }}</router-link>
-          {{ ' ' }}<span class="soft">{{ waitsWhy(each) }}</span>
+          {{ ' ' }}<span class="soft">{{ WAITS[each.what](each.by, each.topology) }}</span>
         </li>
       </ul>
     </section>

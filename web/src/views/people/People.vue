@@ -180,13 +180,6 @@ async function copy() {
 </template>
 
 <style scoped>
-.act {
-  text-align: right;
-  white-space: nowrap;
-}
-.act .link + .link {
-  margin-left: 10px;
-}
 .what {
   margin-left: 10px;
 }

@@ -1,26 +1,14 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
 import { ref, shallowRef, watch } from 'vue';
-import { api, type EventType, type Webhook } from '../../api.ts';
+import { EVENTS, type EventType } from '@vondle/api/events';
+import { api, type Webhook } from '../../api.ts';
 import { useLive } from '../../stores/live.ts';
 
 /** Who else is told of what goes on, by HTTP. For owners. */
 const props = defineProps<{ slug: string }>();
 const live = useLive();
 
-/** What can be told, in words; the same as the server has. */
-const EVENTS: Readonly<Record<EventType, string>> = {
-  'vondle.proposal.opened': 'a draft is proposed',
-  'vondle.proposal.approved': 'a proposal is approved',
-  'vondle.proposal.changes-asked': 'changes are asked for',
-  'vondle.proposal.commented': 'something is said to a proposal',
-  'vondle.proposal.withdrawn': 'a proposal is withdrawn',
-  'vondle.revision.saved': 'a revision is saved',
-  'vondle.rollout.planned': 'a rollout is planned',
-  'vondle.rollout.consented': 'a rollout is consented to',
-  'vondle.rollout.started': 'a rollout is started',
-  'vondle.rollout.ended': 'a rollout is over',
-};
 const hooks = shallowRef<Webhook[]>([]);
 const adding = ref(false);
 const url = ref('');
@@ -146,13 +134,6 @@ function stands({ endedAt, last, waiting }: Webhook): string {
 </template>
 
 <style scoped>
-.act {
-  text-align: right;
-  white-space: nowrap;
-}
-.act .link + .link {
-  margin-left: 10px;
-}
 .url {
   overflow-wrap: anywhere;
 }

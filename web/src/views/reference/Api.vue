@@ -161,14 +161,6 @@ curl -H "authorization: Bearer $VONDLE_TOKEN" {{ origin }}/api/topologies/&lt;na
 .page > p {
   margin: 8px 0;
 }
-.brand {
-  display: inline-flex;
-  align-items: center;
-  gap: 8px;
-  font-weight: 600;
-  color: var(--ink);
-  text-decoration: none;
-}
 .wanted {
   width: 320px;
 }
