@@ -154,7 +154,15 @@ async function compare(page) {
   await change.click();
   await page.waitForSelector('.edge.passed');
   // the picture is drawn anew for the room that the list of changes leaves it
-  await page.waitForFunction(() => /scale\(1\)/.test(document.querySelector('.sheet').style.transform));
+  await page.waitForFunction(
+    () => {
+      const { style } = document.querySelector('.sheet');
+      const stands = style.transform === globalThis.stood;
+      globalThis.stood = style.transform;
+      return stands;
+    },
+    { polling: 300 },
+  );
 }
 
 mkdirSync(folder, { recursive: true });

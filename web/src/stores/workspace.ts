@@ -115,6 +115,7 @@ export const useWorkspace = defineStore('workspace', () => {
     room: 0,
     compared: false,
     unchanged: false,
+    way: [],
   });
   /** The revision that the draft is compared with. */
   const compared = ref<number>();
@@ -319,6 +320,7 @@ export const useWorkspace = defineStore('workspace', () => {
         ...showing.value,
         folded: [...showing.value.folded],
         only: [...showing.value.only],
+        way: [...showing.value.way],
       })) ?? drawing.value;
   }
 

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { TextDocument } from '@vondle/core/base';
 import type { CoreWorker } from './core.worker.ts';
 import { PROTOCOL } from './protocol.ts';
-import type { FindingView } from './views.ts';
+import type { FindingView, Showing } from './views.ts';
 
 // what the worker hands to the page is all there is to it
 const exposed: CoreWorker[] = [];
@@ -66,7 +66,10 @@ describe('what the page is told', () => {
     expect(lists.outline!.every((group) => typeof group === 'object')).toBe(true);
     expect(lists.messages!.map(({ id }) => id)).toContain('sailing-delayed');
     expect(worker.lists()).toEqual({});
-    const showing = { folded: [], near: '', depth: 2, only: [], room: 0, compared: false, unchanged: false };
+    const showing: Showing = {
+      ...{ folded: [], near: '', depth: 2, only: [], room: 0 },
+      ...{ compared: false, unchanged: false, way: [] },
+    };
     expect(worker.drawing(showing)!.nodes.length).toBeGreaterThan(30);
     expect(worker.drawing(showing)).toBeUndefined();
   });

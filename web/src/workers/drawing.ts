@@ -57,7 +57,7 @@ export function draw(
   const seen = near ? nodes.filter(({ id }) => near.has(id)) : nodes;
   const ways = near ? edges.filter(({ from, to }) => near.has(from) && near.has(to)) : edges;
   const folded = toFold(seen, showing.folded);
-  const kept = changed.size && !showing.unchanged ? keptOf(seen, ways, folded) : undefined;
+  const kept = changed.size && !showing.unchanged ? keptOf(seen, ways, folded, showing.way) : undefined;
   const { folds, foldOf, edges: left } = fold(seen, ways, folded, kept);
   const sizes = sizesOf(seen);
   const kinds = new Map(
@@ -149,14 +149,15 @@ function sizesOf(nodes: readonly NodeView[]): Map<string, number> {
 
 /**
  * What stays of two states that are compared when all that is the same in both folds away: what changed, the ends of
- * ways that changed, and brokers that were unfolded by hand.
+ * ways that changed, what the followed message passes, and brokers that were unfolded by hand.
  */
 function keptOf(
   nodes: readonly NodeView[],
   edges: readonly EdgeView[],
   asked: ReadonlySet<string>,
+  way: readonly string[],
 ): Set<string> {
-  const kept = new Set<string>();
+  const kept = new Set<string>(way);
   for (const { id, broker, change } of nodes) if (change || asked.has(`-${broker}`)) kept.add(id);
   for (const { from, to, change } of edges) if (change) kept.add(from).add(to);
   return kept;

@@ -11,7 +11,10 @@ const documents = readdirSync(folder)
   .map((name) => ({ name, text: readFileSync(join(folder, name), 'utf8') }));
 const graphOf = (change: (text: string) => string = (text) => text) =>
   buildGraph(readTopology(documents.map(({ name, text }) => ({ name, text: change(text) }))));
-const ALL: Showing = { folded: [], near: '', depth: 2, only: [], room: 0, compared: false, unchanged: false };
+const ALL: Showing = {
+  ...{ folded: [], near: '', depth: 2, only: [], room: 0 },
+  ...{ compared: false, unchanged: false, way: [] },
+};
 const show = (showing: Partial<Showing> = {}, before?: Layout, graph = graphOf()): Drawing =>
   draw(graph, undefined, new Map(), { ...ALL, ...showing }, before);
 
@@ -192,6 +195,11 @@ test('of two that are compared, what changed stands alone, and all else is folde
   expect(alone.nodes.length).toBeLessThan(show().nodes.length / 2);
   const plate = alone.nodes.find(({ id }) => id === `broker:${changed[0]!.broker}`)!;
   expect(plate).toMatchObject({ name: 'unchanged', broker: changed[0]!.broker });
+  // what a followed message passes stays
+  const way = ['exchange:mainland/sailings', 'queue:mainland/boards'];
+  const passed = compared({ way }).nodes.map(({ id }) => id);
+  expect(way.filter((id) => passed.includes(id))).toEqual(way);
+  expect(alone.nodes.some(({ id }) => way.includes(id))).toBe(false);
   // nothing is lost: what is not drawn is in a plate
   const inPlates = alone.nodes.reduce((sum, { members }) => sum + (members ?? 1), 0);
   expect(inPlates).toBe(show().nodes.length);

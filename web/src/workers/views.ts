@@ -275,6 +275,8 @@ export interface Showing {
   compared: boolean;
   /** Whether what did not change is drawn in full too, where it is compared. */
   unchanged: boolean;
+  /** What the followed message passes: it does not fold away as unchanged. */
+  way: string[];
 }
 
 export interface ChangeView {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import FollowBar from '../../parts/FollowBar.vue';
@@ -17,6 +17,15 @@ const focus = useFocus();
 const graph = ref<InstanceType<typeof Graph>>();
 const beside = computed(() => focus.shownNode !== undefined || workspace.showing.compared);
 const router = useRouter();
+// the way of the message, now and before, is seen whole also where all that did not change is folded away
+const way = computed(() => {
+  const { compared, unchanged } = workspace.showing;
+  if (!compared || unchanged) return [];
+  return [...Object.keys(focus.followed?.lit.nodes ?? {}), ...Object.keys(focus.before?.nodes ?? {})];
+});
+watch(way, (now) => {
+  if (now.join(' ') !== workspace.showing.way.join(' ')) workspace.show({ way: now });
+});
 </script>
 
 <template>
