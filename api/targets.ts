@@ -1,6 +1,6 @@
 /** Targets: the real brokers of a topology's environments, and which environments are protected. */
 import { boolean, string, type InferType } from 'yup';
-import { list, record, text, whole, yes } from './kinds.ts';
+import { list, maybeWhole, record, text, whole, yes } from './kinds.ts';
 import type { Routes } from './route.ts';
 
 const LONGEST = 1000;
@@ -52,6 +52,15 @@ export const newTarget = record({
   'say the addresses, or `builtIn: true`',
   ({ addresses, builtIn }) => Boolean(addresses) !== Boolean(builtIn),
 );
+/** What is tried out: addresses that are not set yet, or a target by its number. */
+export const triedTarget = record({
+  addresses: amqpAddresses.optional().default(undefined),
+  target: maybeWhole(),
+}).test(
+  'one',
+  'say the addresses, or the number of a target',
+  ({ addresses, target }) => (addresses === undefined) !== (target === undefined),
+);
 export const protectedEnvironment = record({ environment: name('environment') });
 export const protection = record({ protected: boolean().required() });
 
@@ -63,12 +72,17 @@ const places = record(
   {
     environments: list(text()),
     brokers: list(text()),
+    /** All brokers that are declared, those too that cannot be connected yet. */
+    all: list(text()),
     /** Whether there is a broker that came with the installation. */
     builtIn: yes(),
   },
   'Places',
 );
 export type Places = InferType<typeof places>;
+
+const tried = record({ what: text(), ok: yes(), said: text() }, 'Tried');
+export type Tried = InferType<typeof tried>;
 
 export const targetRoutes = {
   'GET /topologies/:slug/targets': {
@@ -84,6 +98,13 @@ export const targetRoutes = {
     door: 'operate',
     body: newTarget,
     answer: record({ id: whole() }),
+  },
+  'POST /topologies/:slug/targets/try': {
+    what: 'Try a connection out',
+    more: 'Each address by itself, and whether the rights suffice, with throw-away things that go with the connection.',
+    door: 'operate',
+    body: triedTarget,
+    answer: record({ tried: list(tried) }),
   },
   'DELETE /topologies/:slug/targets/:id': { what: 'Remove a target', door: 'operate' },
   'GET /topologies/:slug/protections': {

@@ -88,6 +88,9 @@ test('an approval holds for what was looked at, and what changed since is shown'
 test('two drafts that say one setting otherwise are put together by a decision', async () => {
   const { page } = w;
   await page.goto(`${w.address}${base}/declare`);
+  // once all of it stands: what comes in while it is pressed would be in the way
+  await see(page, '[data-testid=save-state]', /^saved$/);
+  await page.waitForSelector('[data-testid=newer]');
   await press(page, '[data-testid=drafts]', 'draft');
   await press(page, '[data-testid=draft] button', 'fresh storm readings');
   await see(page, '[data-testid=drafts]', 'draft fresh storm readings on r3');

@@ -281,6 +281,7 @@ expectations: [{ name: it comes, given: { message: note }, reaches: m/q }]
     expect((await mara('GET', `${at}/places`)).data).toEqual({
       environments: ['rehearsal'],
       brokers: ['m'],
+      all: ['m'],
       builtIn: false,
     });
     const target = { environment: 'rehearsal', broker: 'm', kind: 'amqp' };

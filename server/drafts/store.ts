@@ -57,7 +57,7 @@ export function draftsOf(db: Transaction, topologyId: number): Promise<DraftHead
     .from(drafts)
     .leftJoin(people, eq(people.id, drafts.updatedBy))
     .where(eq(drafts.topologyId, topologyId))
-    .orderBy(desc(drafts.main), desc(drafts.updatedAt))
+    .orderBy(desc(drafts.main), desc(drafts.updatedAt), drafts.id)
     .limit(MOST_DRAFTS);
 }
 

@@ -1,15 +1,19 @@
 import { Hono } from 'hono';
-import { newTarget, protectedEnvironment, protection, type AmqpAddresses } from '@vondle/api';
+import { newTarget, protectedEnvironment, protection, triedTarget, type AmqpAddresses } from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
+import { Budget } from '../http/budget.ts';
 import { body, check, numberIn } from '../http/input.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
+import { AmqpBroker } from '../targets/amqp/broker.ts';
+import { tryOut } from '../targets/amqp/tryout.ts';
 import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
 import { BrokerTrouble } from '../targets/amqp/trouble.ts';
 import { allowed } from '../topologies/service.ts';
 import type { Work } from '../work/pool.ts';
 import {
   isInUse,
+  openTarget,
   protect,
   protectedEnvironments,
   removeTarget,
@@ -30,12 +34,9 @@ const IN_USE = (environment: string, broker: string) =>
  * Broker connections of a topology's environments. Addresses go in and never come out again.
  * @param builtIn the broker that came with the installation, if one did
  */
-export function targetRoutes(
-  db: Database,
-  { sealer, allowed: mayReach }: Openers,
-  work: Work,
-  builtIn?: BuiltIn,
-): Hono<Env> {
+export function targetRoutes(db: Database, openers: Openers, work: Work, builtIn?: BuiltIn): Hono<Env> {
+  const { sealer, allowed: mayReach } = openers;
+  const trying = new Budget({ all: 8, each: 1 }, 'connections being tried out');
   async function place(vhost: string): Promise<AmqpAddresses> {
     if (!builtIn)
       throw new Problem(409, 'No such broker', 'There is no built-in broker here; say the addresses of one.');
@@ -58,8 +59,8 @@ export function targetRoutes(
     })
     .get('/:slug/targets/places', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
-      const { environments, brokers } = await work.run('declared', { topologyId: topology.id });
-      return c.json({ environments, brokers, builtIn: builtIn !== undefined });
+      const declared = await work.run('declared', { topologyId: topology.id });
+      return c.json({ ...declared, builtIn: builtIn !== undefined });
     })
     .put('/:slug/targets', async (c) => {
       const person = c.get('person');
@@ -95,6 +96,19 @@ export function targetRoutes(
         });
       });
       return c.json({ id: target });
+    })
+    .post('/:slug/targets/try', async (c) => {
+      const person = c.get('person');
+      const topology = await allowed(db, person, c.req.param('slug'), 'operate');
+      const { addresses, target } = await body(c, triedTarget);
+      const done = trying.take(`person ${person.id}`, 1);
+      try {
+        const known = target === undefined ? undefined : await openTarget(db, openers, topology.id, target);
+        if (target !== undefined && !known) throw notFound(`target ${target}`);
+        return c.json({ tried: await tryOut(known?.reached ?? new AmqpBroker(addresses!, mayReach)) });
+      } finally {
+        done();
+      }
     })
     .delete('/:slug/targets/:id', async (c) => {
       const person = c.get('person');

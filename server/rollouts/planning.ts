@@ -29,7 +29,7 @@ import { record } from '../db/connect.ts';
 import { rollouts, rolloutSteps, type Destroyed, type Unseen } from '../db/schema.ts';
 import { openTarget, protect, protectedEnvironments, type Openers } from '../environments/store.ts';
 import { notFound, Problem } from '../http/problem.ts';
-import { documentsOf, revisionsOf } from '../revisions/store.ts';
+import { documentsOf, newestRevision } from '../revisions/store.ts';
 import { WrongKey } from '../secrets.ts';
 import { readInventory } from '../targets/amqp/inventory.ts';
 import type { ProbeOrder } from '../targets/amqp/probe.ts';
@@ -600,19 +600,24 @@ function wireEntry(
 export async function declared(
   { db }: Planning,
   { topologyId }: { topologyId: number },
-): Promise<{ environments: string[]; brokers: string[] }> {
-  const [newest] = await revisionsOf(db, topologyId);
+): Promise<{ environments: string[]; brokers: string[]; all: string[] }> {
+  const newest = await newestRevision(db, topologyId);
   const texts = [
     await mainDocumentsOf(db, topologyId),
-    newest ? await documentsOf(db, topologyId, newest.number) : undefined,
+    newest ? await documentsOf(db, topologyId, newest) : undefined,
   ];
   const environments = new Set<string>();
   const brokers = new Set<string>();
+  const all = new Set<string>();
   for (const documents of texts) {
     if (!documents) continue;
     const { declared: known } = readTopology(documents);
     for (const name of known.environments?.keys() ?? []) environments.add(name);
-    for (const [name, { value }] of known.brokers ?? []) if (asAmqp(value)) brokers.add(name);
+    for (const [name, { value }] of known.brokers ?? []) {
+      all.add(name);
+      if (asAmqp(value)) brokers.add(name);
+    }
   }
-  return { environments: [...environments].sort(), brokers: [...brokers].sort() };
+  const sorted = (names: Set<string>) => [...names].sort();
+  return { environments: sorted(environments), brokers: sorted(brokers), all: sorted(all) };
 }

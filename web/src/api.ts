@@ -147,6 +147,7 @@ export type {
   Target,
   Thread,
   TokenEntry,
+  Tried,
   VerdictEntry,
   Waiting,
   Webhook,
@@ -287,6 +288,8 @@ export const api = {
   places: (slug: string) => ask(`GET ${T}/targets/places`, { at: { slug } }),
   setTarget: (slug: string, body: BodyOf<'PUT /topologies/:slug/targets'>) =>
     ask(`PUT ${T}/targets`, { at: { slug }, body }),
+  tryTarget: (slug: string, body: BodyOf<'POST /topologies/:slug/targets/try'>) =>
+    ask(`POST ${T}/targets/try`, { at: { slug }, body }),
   targets: (slug: string) => ask(`GET ${T}/targets`, { at: { slug } }),
   rollouts: (slug: string) => ask(`GET ${T}/rollouts`, { at: { slug } }),
   rollout: (slug: string, id: number) => ask(`GET ${T}/rollouts/:id`, { at: { slug, id } }),

@@ -32,13 +32,18 @@ const inIt = (id: number) =>
 const isOpen = (draft: DraftHead) => draft.id === workspace.draft?.id;
 const mayBegin = computed(() => !['reader', 'operator'].includes(workspace.topology?.role ?? ''));
 
-watch(open, async (now) => {
-  if (!now) return;
-  trouble.value = '';
-  asking.value = undefined;
-  renaming.value = undefined;
-  fetched.value = await api.drafts(slug.value).catch(() => []);
-});
+// this is loaded once it is opened: the first time, it is open from the start
+watch(
+  open,
+  async (now) => {
+    if (!now) return;
+    trouble.value = '';
+    asking.value = undefined;
+    renaming.value = undefined;
+    fetched.value = await api.drafts(slug.value).catch(() => []);
+  },
+  { immediate: true },
+);
 
 /** Does something on the server, and says what was wrong where it could not be done. */
 async function attempt(what: () => Promise<unknown>) {

@@ -22,7 +22,7 @@ export function shapeOf(schema: JsonSchema, indent = ''): string {
   if (schema.enum) return schema.enum.map((each) => JSON.stringify(each)).join(' or ');
   const types = [schema.type ?? []].flat();
   const [type] = types;
-  const orNull = types.includes('null') ? ' or null' : '';
+  const orNull = types.length > 1 && types.includes('null') ? ' or null' : '';
   if (type === 'array') {
     if (schema.prefixItems) return `[${schema.prefixItems.map((each) => shapeOf(each, indent)).join(', ')}]`;
     const of = schema.items ? shapeOf(schema.items, indent) : 'anything';

@@ -15,6 +15,7 @@ import { useWorkspace } from '../../stores/workspace.ts';
 import { listen, withNews } from './live.ts';
 import ProbePanel from './ProbePanel.vue';
 import TargetForm from './TargetForm.vue';
+import Targets from './Targets.vue';
 import Said from '../../parts/Said.vue';
 
 const STATES: Record<RolloutState, string> = {
@@ -107,6 +108,12 @@ const connected = (id: number) =>
     targets.value = await api.targets(slug.value);
     target.value = id;
     connecting.value = false;
+    await workspace.standAgain();
+  });
+const removed = () =>
+  attempt(async () => {
+    targets.value = await api.targets(slug.value);
+    if (!targets.value.some(({ id }) => id === target.value)) target.value = targets.value[0]?.id;
     await workspace.standAgain();
   });
 // a revision saved from here is the one to carry out
@@ -223,6 +230,12 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         </button>
       </p>
       <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
+      <Targets
+        v-if="targets?.length && workspace.canOperate"
+        :slug="slug"
+        :targets="targets"
+        @changed="removed"
+      />
       <h2 v-if="list.length">Earlier</h2>
       <ul class="earlier">
         <li v-for="each in list" :key="each.id">

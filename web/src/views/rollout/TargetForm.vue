@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { ElButton, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
 import { computed, ref, shallowRef, watch } from 'vue';
-import { api, type Places } from '../../api.ts';
+import { api, type Places, type Tried as TriedLine } from '../../api.ts';
 import Choice from '../../parts/Choice.vue';
 import Said from '../../parts/Said.vue';
+import Tried from './Tried.vue';
 import { useForms } from '../../forms/store.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
 
@@ -20,6 +21,9 @@ const amqp = ref('');
 const http = ref('');
 const trouble = ref('');
 const busy = ref(false);
+/** How trying the addresses went; of others than those it is not shown. */
+const tried = shallowRef<TriedLine[]>();
+watch([amqp, http], () => (tried.value = undefined));
 
 async function look() {
   // the server looks at what is saved there
@@ -44,6 +48,19 @@ const incomplete = computed(
     !broker.value ||
     (way.value === 'addresses' && !(amqp.value.trim() && http.value.trim())),
 );
+
+async function test() {
+  trouble.value = '';
+  busy.value = true;
+  try {
+    const addresses = { amqp: amqp.value.trim(), http: http.value.trim() };
+    tried.value = (await api.tryTarget(props.slug, { addresses })).tried;
+  } catch (error) {
+    trouble.value = (error as Error).message;
+  } finally {
+    busy.value = false;
+  }
+}
 
 async function set() {
   trouble.value = '';
@@ -122,6 +139,8 @@ async function set() {
           />
         </label>
         <p class="soft">They are sealed, and shown to nobody again.</p>
+        <el-button :loading="busy" :disabled="incomplete" @click="test">Test it first</el-button>
+        <Tried v-if="tried" :tried="tried" />
       </template>
       <el-button type="primary" native-type="submit" :loading="busy" :disabled="incomplete"
         >Connect it</el-button

@@ -1,0 +1,92 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef, watch } from 'vue';
+import { api, type Places, type Target, type Tried as TriedLine } from '../../api.ts';
+import Said from '../../parts/Said.vue';
+import Tried from './Tried.vue';
+
+/** The brokers that are connected: tried out, removed; and those that are declared and are not. */
+const props = defineProps<{ slug: string; targets: readonly Target[] }>();
+const emit = defineEmits<{ changed: [] }>();
+const places = shallowRef<Places>();
+const tried = ref<Record<number, TriedLine[]>>({});
+const removing = ref(0);
+const busy = ref(0);
+const trouble = ref('');
+
+watch(
+  () => [props.slug, props.targets] as const,
+  async ([slug]) => (places.value = await api.places(slug).catch(() => undefined)),
+  { immediate: true },
+);
+/** Of each environment that has targets, the declared brokers that have none there. */
+const missing = computed(() =>
+  [...new Set(props.targets.map(({ environment }) => environment))].flatMap((environment) => {
+    const there = props.targets.filter((each) => each.environment === environment);
+    const brokers = (places.value?.all ?? []).filter((id) => !there.some(({ broker }) => broker === id));
+    return brokers.length ? [{ environment, brokers }] : [];
+  }),
+);
+
+async function attempt(id: number, what: () => Promise<unknown>) {
+  busy.value = id;
+  trouble.value = '';
+  try {
+    await what();
+  } catch (error) {
+    trouble.value = (error as Error).message;
+  } finally {
+    busy.value = 0;
+  }
+}
+const test = ({ id }: Target) =>
+  attempt(id, async () => {
+    tried.value = { ...tried.value, [id]: (await api.tryTarget(props.slug, { target: id })).tried };
+  });
+const remove = ({ id }: Target) =>
+  attempt(id, async () => {
+    removing.value = 0;
+    await api.removeTarget(props.slug, id);
+    emit('changed');
+  });
+</script>
+
+<template>
+  <section class="targets" aria-label="connected brokers">
+    <h2>Connected</h2>
+    <ul>
+      <li v-for="each in targets" :key="each.id" data-testid="target">
+        {{ each.environment }} · {{ each.broker }}
+        <template v-if="removing === each.id">
+          <button class="plain link error" @click="remove(each)">disconnect it</button>
+          <button class="plain link" @click="removing = 0">keep</button>
+        </template>
+        <template v-else>
+          <button class="plain link" :disabled="busy !== 0" @click="test(each)">
+            {{ busy === each.id ? 'trying …' : 'test' }}
+          </button>
+          <button class="plain link" @click="removing = each.id">disconnect …</button>
+        </template>
+        <p v-if="removing === each.id" class="soft">
+          Its addresses are forgotten here. Nothing on the broker is touched, and the record of its rollouts
+          stays.
+        </p>
+        <Tried v-if="tried[each.id]" :tried="tried[each.id]!" />
+      </li>
+    </ul>
+    <p v-for="each in missing" :key="each.environment" class="soft" data-testid="without-target">
+      In {{ each.environment }} nothing is connected for {{ each.brokers.join(', ') }}.
+    </p>
+    <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
+  </section>
+</template>
+
+<style scoped>
+.targets,
+ul {
+  display: grid;
+  gap: 6px;
+}
+.link {
+  margin-left: 6px;
+}
+</style>
