@@ -51,7 +51,7 @@ const remove = ({ id }: Target) =>
 </script>
 
 <template>
-  <section class="targets" aria-label="connected brokers">
+  <div class="targets" role="region" aria-label="connected brokers">
     <h2>Connected</h2>
     <ul>
       <li v-for="each in targets" :key="each.id" data-testid="target">
@@ -77,7 +77,7 @@ const remove = ({ id }: Target) =>
       In {{ each.environment }} nothing is connected for {{ each.brokers.join(', ') }}.
     </p>
     <p v-if="trouble" class="error" role="alert"><Said :text="trouble" /></p>
-  </section>
+  </div>
 </template>
 
 <style scoped>
@@ -88,5 +88,11 @@ ul {
 }
 .link {
   margin-left: 6px;
+  font-size: 13px;
+  color: var(--accent);
+  text-decoration: underline;
+}
+.link.error {
+  color: var(--error);
 }
 </style>
