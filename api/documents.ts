@@ -6,7 +6,7 @@ export const MOST_DOCUMENTS = 1000;
 const LONGEST_DOCUMENT = 16 * 1024 * 1024;
 
 /** A name with folders in it, none of which leads up or is empty. */
-export const documentName = string()
+const documentName = string()
   .required('a document needs a name')
   .max(200)
   .matches(/^[^\\\p{Cc}]*\.(ya?ml|json)$/u, 'a document name ends in .yaml, .yml or .json')

@@ -38,7 +38,7 @@ export const draftHead = record(draftHeadFields, 'DraftHead');
 export type DraftHead = InferType<typeof draftHead>;
 
 /** How all of a topology stands, told whenever something of it changes. */
-export const liveState = record(
+const liveState = record(
   {
     role: word(...ROLES),
     drafts: list(draftHead),

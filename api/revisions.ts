@@ -1,6 +1,7 @@
 /** Revisions: what is kept of a topology, and who changed which line. */
 import { string, type InferType } from 'yup';
 import { documentList } from './documents.ts';
+import { whichDraft } from './drafts.ts';
 import { list, maybeWhole, record, text, time, whole } from './kinds.ts';
 import type { Routes } from './route.ts';
 import { glance } from './topologies.ts';
@@ -34,7 +35,7 @@ export const revisionRoutes = {
     what: 'Make a revision of a draft',
     more: 'Refused where the topology’s own rules ask that others agree first: then the draft is proposed.',
     door: 'write',
-    query: record({ draft: maybeWhole() }),
+    query: whichDraft,
     body: newRevision,
     status: 201,
     answer: record({ number: whole(), version: whole() }),

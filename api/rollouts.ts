@@ -79,7 +79,7 @@ export type StepLine = InferType<typeof step>;
 const count = record({ all: whole(), done: whole() });
 
 /** What is told of a rollout that is watched; of the steps, those that changed. */
-export const rolloutNews = record(
+const rolloutNews = record(
   { rollout: rolloutHead, count, steps: list(record({ ...stepFields, change: whole() })) },
   'RolloutNews',
 );

@@ -2,7 +2,7 @@
 import { string, type InferType } from 'yup';
 import { anything, list, map, maybeWhole, record, row, text, time, whole, word, yes } from './kinds.ts';
 import { ROLES } from './members.ts';
-import { draftHeadFields } from './drafts.ts';
+import { draftHeadFields, whichDraft } from './drafts.ts';
 import { documentList, documents } from './documents.ts';
 import type { Routes } from './route.ts';
 
@@ -72,13 +72,13 @@ export const topologyRoutes = {
   'GET /topologies/:slug': {
     what: 'A topology with a draft of it, its documents with it',
     door: 'read',
-    query: record({ draft: maybeWhole() }),
+    query: whichDraft,
     answer: record({ ...topologyHead, draft: draftWithDocuments }, 'Topology'),
   },
   'GET /topologies/:slug/glance': {
     what: 'What a draft holds, and how that stands',
     door: 'read',
-    query: record({ draft: maybeWhole() }),
+    query: whichDraft,
     answer: glanceOfDraft,
   },
   'GET /topologies/:slug/classes': {

@@ -93,11 +93,12 @@ export class Deliveries {
 
   private async send({ id, webhookId, topologyId, tries, event }: Due): Promise<void> {
     const { db, sealer, allowed, metrics } = this.parts;
-    const receiver = await receiverOf(db, sealer, topologyId, webhookId);
-    if (!receiver) return;
     let said: string;
     let status = 0;
     try {
+      const receiver = await receiverOf(db, sealer, topologyId, webhookId);
+      // removed meanwhile, and its events with it
+      if (!receiver) return;
       ({ status } = await deliver(receiver, allowed, event));
       said = `it answered ${status}`;
     } catch (error) {

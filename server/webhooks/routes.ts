@@ -11,6 +11,7 @@ import { lockTopology } from '../topologies/store.ts';
 import { agrees, deliver, NotReached } from './post.ts';
 import {
   deliveriesOf,
+  hasWebhook,
   insertWebhook,
   MOST_WEBHOOKS,
   receiverOf,
@@ -34,9 +35,8 @@ export function webhookRoutes(
   async function find(c: Context<Env>) {
     const topology = await allowed(db, c.get('person'), c.req.param('slug') ?? '', 'manage');
     const id = numberIn(c.req.param('id'));
-    const receiver = await receiverOf(db, sealer, topology.id, id);
-    if (!receiver) throw notFound('such webhook');
-    return { topology, id, receiver };
+    if (!(await hasWebhook(db, topology.id, id))) throw notFound('such webhook');
+    return { topology, id };
   }
   return new Hono<Env>()
     .get('/:slug/webhooks', async (c) => {
@@ -94,10 +94,12 @@ export function webhookRoutes(
       return c.body(null, 204);
     })
     .post('/:slug/webhooks/:id/try', async (c) => {
-      const { topology, receiver } = await find(c);
+      const { topology, id } = await find(c);
       const person = c.get('person');
       const done = asking.take(`person ${person.id}`, 1);
       try {
+        const receiver = await receiverOf(db, sealer, topology.id, id);
+        if (!receiver) throw notFound('such webhook');
         const { status } = await deliver(receiver, mayReach, trialEvent(topology.slug, person.handle));
         return c.json({ taken: status >= 200 && status < 300, said: `it answered ${status}` });
       } catch (error) {

@@ -3,7 +3,7 @@ import { and, count, desc, eq, isNotNull, isNull, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import { people, topologies, webhookDeliveries, webhooks } from '../db/schema.ts';
 import type { Sealer } from '../secrets.ts';
-import type { CloudEvent, Receiver } from './post.ts';
+import { NotReached, type CloudEvent, type Receiver } from './post.ts';
 
 /** Webhooks a topology may have. */
 export const MOST_WEBHOOKS = 20;
@@ -50,6 +50,15 @@ export const deliveriesOf = (db: Transaction, webhookId: number, most: number) =
     .orderBy(desc(webhookDeliveries.id))
     .limit(most);
 
+/** @returns whether a topology has a webhook of that number */
+export async function hasWebhook(db: Transaction, topologyId: number, id: number): Promise<boolean> {
+  const [found] = await db
+    .select({ id: webhooks.id })
+    .from(webhooks)
+    .where(and(eq(webhooks.id, id), eq(webhooks.topologyId, topologyId)));
+  return found !== undefined;
+}
+
 /** @returns its id, or undefined where there are as many as there may be */
 export async function insertWebhook(
   tx: Transaction,
@@ -83,7 +92,10 @@ export async function removeWebhook(
   return gone?.url;
 }
 
-/** @returns whom a webhook is for, with the topology's name in addresses; undefined where there is none */
+/**
+ * @returns whom a webhook is for, with the topology's name in addresses; undefined where there is none
+ * @throws NotReached where its token was sealed under a secret that is not known here
+ */
 export async function receiverOf(
   db: Transaction,
   sealer: Sealer,
@@ -97,7 +109,11 @@ export async function receiverOf(
     .where(and(eq(webhooks.id, id), eq(webhooks.topologyId, topologyId)));
   if (!found) return undefined;
   const { url, sealed, slug } = found;
-  return { url, slug, token: sealed === null ? undefined : sealer.open(sealed, rowOf(id)) };
+  try {
+    return { url, slug, token: sealed === null ? undefined : sealer.open(sealed, rowOf(id)) };
+  } catch {
+    throw new NotReached('its token cannot be opened here any more: remove it, and add it again');
+  }
 }
 
 /** An event that is to be sent now, and to whom. */

@@ -195,6 +195,20 @@ test('who is gone is told no more; who never takes anything is given up', async 
   expect((await state(gone))['waiting']).toBe(0);
 });
 
+test('one whose token cannot be opened any more is given up as well', async () => {
+  const id = await hook([SAVED], 'a-token-of-theirs');
+  const foreign = sealer('a secret nobody has any more').seal('a-token-of-theirs', `webhook ${id}`);
+  await server.db.execute(sql`update webhooks set sealed_token = ${foreign} where id = ${id}`);
+  expect(await mara('POST', `${T}/webhooks/${id}/try`)).toMatchObject({
+    status: 200,
+    data: { taken: false, said: expect.stringContaining('its token cannot be opened') },
+  });
+  worker();
+  await save();
+  await until(async () => (await state(id))['endedAt']);
+  expect((await state(id))['last']).toMatchObject({ outcome: 'given up', tries: 4 });
+});
+
 test('several processes tell each event once, and what one left half done another does', async () => {
   await hook([SAVED]);
   // taken by a process that fell before it could send: due again after its wait

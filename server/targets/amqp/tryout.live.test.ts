@@ -4,6 +4,7 @@ import { harness, type Ask, type Harness } from '../../testing/harness.ts';
 import { freePort } from '../../testing/free-port.ts';
 import { AmqpBroker } from './broker.ts';
 import { readInventory } from './inventory.ts';
+import { OUR_PREFIX } from './names.ts';
 
 const VHOST = 'tried-out';
 const T = '/topologies/quay';
@@ -132,6 +133,9 @@ test('whether the rights suffice, each by itself', async () => {
   const maker = await tried({ addresses: as('tried-maker') });
   expect(maker['making things']!.ok).toBe(true);
   expect(maker['binding']).toMatchObject({ ok: false, said: expect.stringContaining('ACCESS_REFUSED') });
+  // what could be made is taken away, also where nothing more could be done with it
+  const left = await reached.ask<{ name: string }[]>(reached.path('exchanges'));
+  expect(left!.filter(({ name }) => name.startsWith(OUR_PREFIX))).toEqual([]);
 });
 
 test('only by those who may set targets, and by nothing else than addresses or a number', async () => {

@@ -72,10 +72,10 @@ async function tryRights(broker: AmqpBroker, connection: ChannelModel, seen: boo
   const tried: Tried[] = [];
   /** @returns whether it went well; what the broker refuses ends the channel, so that each has one of its own */
   const attempt = async (what: string, said: string, work: (channel: Channel) => Promise<unknown>) => {
-    const channel = await connection.createChannel();
     let refused: unknown;
-    channel.on('error', (error: unknown) => (refused = error));
     try {
+      const channel = await connection.createChannel();
+      channel.on('error', (error: unknown) => (refused = error));
       await within(work(channel), ONE_MS);
       tried.push({ what, ok: true, said });
       await channel.close().catch(() => {});
@@ -90,7 +90,16 @@ async function tryRights(broker: AmqpBroker, connection: ChannelModel, seen: boo
       await channel.assertExchange(name, 'direct', { durable: false, autoDelete: true });
       await channel.assertQueue(name, { exclusive: true, durable: false, autoDelete: true });
     })) && (await attempt('binding', 'may be done', (channel) => channel.bindQueue(name, name, 'x')));
-  if (!made) return tried;
+  if (!made) {
+    // an exchange that nothing was ever bound to does not go by itself
+    const takeAway = async () => {
+      const channel = await connection.createChannel();
+      channel.on('error', () => {});
+      await channel.deleteExchange(name);
+    };
+    await within(takeAway(), ONE_MS).catch(() => {});
+    return tried;
+  }
   await attempt('publishing', 'may be done', async (channel) => {
     channel.publish(name, 'x', Buffer.alloc(0));
     // an answer to what comes after it says that it was not refused
