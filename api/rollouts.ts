@@ -1,12 +1,18 @@
 /** Rollouts of a topology's revisions, and the probes that prove them. */
-import { mixed, string, type InferType } from 'yup';
+import { boolean, mixed, string, type InferType } from 'yup';
 import type { Step } from '@vondle/core/analysis';
 import { list, map, maybeWhole, record, text, time, whole, word, yes } from './kinds.ts';
 import type { Routes } from './route.ts';
 
-export const newRollout = record({ target: whole(), revision: whole() });
+/** A revision, or the tear-down of all that was made there; on one target, or on all of an environment. */
+export const newRollout = record({
+  target: maybeWhole(),
+  environment: string().max(255),
+  revision: maybeWhole(),
+  tearDown: boolean(),
+});
 export const consentInput = record({ words: string().max(1000) });
-export const applyInput = record({ destroys: maybeWhole() });
+export const applyInput = record({ destroys: maybeWhole(), cutsOff: maybeWhole() });
 export const newProbe = record({
   app: string().required().max(255),
   message: string().required().max(255),
@@ -25,7 +31,7 @@ export const newProbe = record({
 
 const STATES = ['planned', 'applying', 'applied', 'failed', 'stopped', 'interrupted'] as const;
 export type RolloutState = (typeof STATES)[number];
-const RISKS = ['none', 'some', 'loses messages'] as const satisfies readonly Step['risk'][];
+const RISKS = ['none', 'interrupts', 'loses', 'widens access'] as const satisfies readonly Step['risk'][];
 
 const entryFields = {
   id: whole(),
@@ -33,6 +39,12 @@ const entryFields = {
   environment: text(),
   broker: text(),
   revision: whole(),
+  /** Whether all that the topology made there is taken away; the revision is the one that stood there. */
+  tearsDown: yes(),
+  /** The first of those that were planned together. */
+  together: whole().nullable(),
+  /** The rollout that has to be carried out whole before this one begins by itself. */
+  startsAfter: whole().nullable(),
   state: word(...STATES),
   change: whole(),
   inPlace: whole(),
@@ -57,8 +69,25 @@ const headFields = {
   ...entryFields,
   kept: list(text()),
   leftToOthers: list(record({ of: text(), why: text() })),
-  /** Queues that are replaced, with what waits in them and who takes from them. */
-  destroys: list(record({ queue: text(), messages: whole(), takers: whole() })),
+  /**
+   * Queues that are removed or made anew, with the messages that go with them, those that are carried over, and who takes
+   * from them.
+   */
+  destroys: list(record({ queue: text(), messages: whole(), takers: whole(), carried: whole().optional() })),
+  /** Messages that miss somewhere, or are too much, from the carrying out of one step until that of another. */
+  windows: list(
+    record({
+      from: whole(),
+      until: whole(),
+      kind: word('missing', 'extra'),
+      message: text(),
+      store: text(),
+      witness: map().required(),
+      close: text(),
+    }),
+  ),
+  /** What could not be told of messages on the way, and why. */
+  unproved: list(text()),
   /** What stands against it in a protected environment. */
   obstacles: list(text()),
 };
@@ -69,6 +98,10 @@ const stepFields = {
   position: whole(),
   title: text(),
   risk: word(...RISKS),
+  /** What goes with it, in a sentence. */
+  destroys: text().nullable(),
+  /** What would undo it. */
+  inverse: text().nullable(),
   state: word('pending', 'running', 'done', 'failed', 'unknown'),
   error: text().nullable(),
   /** What there is to know of how it went. */
@@ -120,7 +153,22 @@ const probe = record(
 );
 export type Probe = InferType<typeof probe>;
 
-const rollout = record({ ...headFields, count, steps: list(step), probes: list(probe) }, 'Rollout');
+/** One of those that were planned together for an environment, in their order. */
+const member = record({
+  id: whole(),
+  broker: text(),
+  state: word(...STATES),
+  verified: yes().nullable(),
+  /** Whether it begins by itself once the one before is carried out. */
+  waits: yes(),
+  steps: whole(),
+  destroys: whole(),
+  cutsOff: whole(),
+});
+const rollout = record(
+  { ...headFields, count, steps: list(step), probes: list(probe), group: list(member) },
+  'Rollout',
+);
 export type Rollout = InferType<typeof rollout>;
 
 export const rolloutRoutes = {
@@ -131,7 +179,7 @@ export const rolloutRoutes = {
   },
   'POST /topologies/:slug/rollouts': {
     what: 'Plan a rollout of a revision to a target',
-    more: 'Reads the broker, and lists the steps that make it as the revision says.',
+    more: 'Reads the broker, and lists the steps that make it as the revision says. With `environment` instead of a target it is planned for every broker connected there: the answer is the first, `group` of it names all, and where one is applied those after it follow. With `tearDown` instead of a revision, those that take away all that the topology made there, and nothing else; 409 where it made nothing there.',
     door: 'operate',
     body: newRollout,
     status: 201,
@@ -165,7 +213,7 @@ export const rolloutRoutes = {
   },
   'POST /topologies/:slug/rollouts/:id/apply': {
     what: 'Carry a rollout out',
-    more: 'Where queues that hold messages are replaced, `destroys` says how many waiting messages may be destroyed. 403 without the consent it needs, or from who gave it; 409 when the broker has changed since it was planned (`changes`), when it destroys another number of messages, or when another rollout is carried out on that broker.',
+    more: '`destroys` says how many messages may go with queues, `cutsOff` how many takers may be cut off, all together; needed where there are any. 403 without the consent it needs, or from who gave it; 409 when the broker has changed since it was planned (`changes`), when another number of messages or takers is agreed to, or when another rollout is carried out on that broker.',
     door: 'operate',
     body: applyInput,
     bodyOptional: true,

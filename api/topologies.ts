@@ -23,7 +23,10 @@ const topologyEntry = record(
       .nullable()
       .defined(),
     people: list(text()),
-    environments: list(record({ environment: text(), revisions: list(whole()), whole: yes() })),
+    /** Of each environment that has brokers connected, how many, and whether all of those have something applied. */
+    environments: list(
+      record({ environment: text(), revisions: list(whole()), brokers: whole(), whole: yes() }),
+    ),
   },
   'TopologyEntry',
 );

@@ -124,6 +124,23 @@ program
   )
   .action(async (before, after, options) => (await import('./classes.ts')).compare(before, after, options));
 
+program
+  .command('steps')
+  .description(
+    'the steps that lead a broker from one topology to another, and the messages that meet it on the way',
+  )
+  .argument('<from...>', 'documents, folders or zips of what is there now; - for nothing')
+  .requiredOption('--to <path...>', 'documents, folders or zips of what is wanted')
+  .requiredOption('-b, --broker <id>', 'the AMQP 0-9-1 broker')
+  .option('--strict', 'exit 1 where messages are missing or too many somewhere on the way')
+  .addOption(new Option('-f, --format <format>', 'how to print').choices(['text', 'json']).default('text'))
+  .addOption(environment())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle steps demo/r2 --to demo/r3 --broker mainland\n  $ vondle steps - --to topology --broker mainland -f json | jq .windows\n`,
+  )
+  .action(async (paths, options) => (await import('./steps.ts')).steps(paths, options));
+
 const ON_SERVER =
   '\nThe server is VONDLE_SERVER (http://127.0.0.1:4580 where none is said), and VONDLE_TOKEN a token for the topology.\n';
 
@@ -143,6 +160,31 @@ program
   .argument('<folder>', 'the folder')
   .addHelpText('after', `\nExamples:\n  $ vondle push topology\n${ON_SERVER}`)
   .action(async (folder) => (await import('./remote.ts')).push(folder));
+
+const count = (text: string) => {
+  if (!/^\d{1,9}$/.test(text)) throw new InvalidArgumentError('a whole number');
+  return Number(text);
+};
+
+program
+  .command('rollout')
+  .description(
+    'carry a revision out on the connected brokers of an environment; exit 0 when they are as it says, 1 when not',
+  )
+  .argument('<topology>', 'as it stands in its address, or a folder that was pulled from it')
+  .requiredOption('-e, --environment <id>', 'the environment')
+  .option('-r, --revision <number>', 'the revision; the newest where none is said', count)
+  .option('--tear-down', 'instead take away all that the topology made there, and nothing else')
+  .option('-n, --dry-run', 'list the steps, and touch nothing')
+  .option('-y, --yes', 'carry them out')
+  .option('--destroys <number>', 'agree that so many waiting messages are destroyed', count)
+  .option('--cuts-off <number>', 'agree that so many takers are cut off', count)
+  .addOption(new Option('-f, --format <format>', 'how to print').choices(['text', 'json']).default('text'))
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle rollout ferries-1a2b3c -e rehearsal             # what it would do\n  $ vondle rollout ferries-1a2b3c -e rehearsal -r 3 --yes  # do it\n${ON_SERVER}`,
+  )
+  .action(async (topology, options) => (await import('./rollout.ts')).rollout(topology, options));
 
 program
   .command('mend')

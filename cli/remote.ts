@@ -24,7 +24,11 @@ interface Remote {
 }
 
 /** Asks the server named by VONDLE_SERVER, with the token of VONDLE_TOKEN. @throws CouldNotRun with its words */
-async function ask<T>(method: string, path: string, data?: unknown): Promise<{ status: number; data: T }> {
+export async function ask<T>(
+  method: string,
+  path: string,
+  data?: unknown,
+): Promise<{ status: number; data: T }> {
   const server = process.env['VONDLE_SERVER'] ?? 'http://127.0.0.1:4580';
   const token = process.env['VONDLE_TOKEN'];
   if (!token)
@@ -56,7 +60,8 @@ export async function revisionNamed(path: string): Promise<TextDocument[] | unde
   return revisionOf(slug, Number(number));
 }
 
-async function revisionOf(slug: string, number: number): Promise<TextDocument[]> {
+/** @returns the documents of a revision. @throws CouldNotRun */
+export async function revisionOf(slug: string, number: number): Promise<TextDocument[]> {
   if (number === 0) return [];
   const path = `${encodeURIComponent(slug)}/revisions/${number}`;
   return (await ask<{ documents: TextDocument[] }>('GET', path)).data.documents;
@@ -67,14 +72,15 @@ async function draftOf(slug: string): Promise<Remote> {
 }
 
 /** The documents of a folder, called by their path in it. */
-function inFolder(folder: string): TextDocument[] {
+export function inFolder(folder: string): TextDocument[] {
   return documentsIn(folder, MOST_DOCUMENTS + 1).map((path) => ({
     name: relative(folder, path).split(sep).join('/'),
     text: readFileSync(path, 'utf8'),
   }));
 }
 
-function markIn(folder: string): Mark | undefined {
+/** @returns where a folder was pulled from. @throws CouldNotRun where its mark cannot be read */
+export function markIn(folder: string): Mark | undefined {
   const path = join(folder, MARK);
   if (!existsSync(path)) return undefined;
   try {

@@ -472,3 +472,73 @@ describe('vondle trace, for people', () => {
     expect(sent(coast, '--why', 'mainland/nothing')).toMatchObject({ status: 2 });
   });
 });
+
+describe('vondle steps', () => {
+  const broker = (key: string, queue = '') =>
+    `messages: { note: { key: a } }\napps: { desk: { publishes: [{ message: note, to: m/in }] } }\nbrokers:\n  m:\n    kind: amqp\n    access: open\n    exchanges: { in: { type: topic } }\n    queues: { q: { ${queue} } }\n    bindings: [{ from: in, to: q, key: "${key}" }]\n`;
+
+  test('leads from one topology to another, or from nothing', () => {
+    const { status, stdout } = run(['steps', '-', '--to', 'demo/r3', '--broker', 'mainland', '-f', 'json']);
+    expect(status).toBe(0);
+    const { steps, windows, unproved, leftToOthers } = JSON.parse(stdout);
+    expect([windows, unproved, leftToOthers]).toEqual([[], [], []]);
+    const done = (what: string) => steps.filter((step: { do: string }) => step.do === what).length;
+    expect(done('declare exchange') + done('declare queue') + done('bind')).toBe(steps.length);
+    const same = run(['steps', 'demo/r3', '--to', 'demo/r3', '--broker', 'mainland']);
+    expect(same.stdout).toContain('Nothing is to be done.\n\n0 steps, no window');
+  });
+
+  test('names the windows, in wire terms and with a message that meets them', () => {
+    const [from, to] = [file('before.yaml', broker('a')), file('after.yaml', broker('#', 'ttl: 1s'))];
+    const { stdout } = run(['steps', from, '--to', to, '-b', 'm', '-f', 'json']);
+    const { steps, windows } = JSON.parse(stdout);
+    expect(steps.map((step: { do: string; group?: string }) => [step.do, step.group])).toEqual([
+      ['delete queue', 'replace queue q'],
+      ['declare queue', 'replace queue q'],
+      ['bind', undefined],
+    ]);
+    expect(steps[1].queue).toEqual({
+      name: 'q',
+      durable: true,
+      autoDelete: false,
+      exclusive: false,
+      arguments: { 'x-message-ttl': 1000 },
+    });
+    expect(steps[2].binding).toEqual({
+      source: 'in',
+      destination: 'q',
+      to: 'queue',
+      key: '#',
+      arguments: {},
+    });
+    expect(windows).toMatchObject([
+      {
+        from: 1,
+        until: 2,
+        kind: 'missing',
+        message: 'note',
+        store: 'm/q',
+        witness: { type: 'note', from: 'desk', to: 'm/in', key: 'a', headers: {}, properties: {} },
+      },
+    ]);
+    const text = run(['steps', from, '--to', to, '-b', 'm', '--strict']);
+    expect(text.status).toBe(1);
+    expect(text.stdout).toContain(
+      'after step 1 to after step 2: note does not come to m/q, as it does before and after',
+    );
+  });
+
+  test('says what it cannot begin with', () => {
+    const to = file('after.yaml', broker('a'));
+    expect(run(['steps', '-', '--to', to, '-b', 'x'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('no AMQP 0-9-1 broker `x` is declared'),
+    });
+    const broken = file('broken.yaml', broker('a').replace('to: q', 'to: nowhere'));
+    expect(run(['steps', to, '--to', broken, '-b', 'm'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('cannot be planned with'),
+    });
+    expect(run(['steps', '-', '-b', 'm']).status).toBe(2);
+  });
+});

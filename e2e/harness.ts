@@ -150,7 +150,7 @@ export async function see(page: Page, selector: string, wanted: string | RegExp)
 }
 
 /** Clicks the first element of that kind whose text fits, once it is on the screen. */
-export async function press(page: Page, selector: string, text: string | RegExp): Promise<void> {
+export async function press(page: Page, selector: string, text: string | RegExp, tries = 5): Promise<void> {
   await see(page, selector, text);
   const [source, flags] =
     typeof text === 'string' ? [text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'), ''] : [text.source, text.flags];
@@ -183,7 +183,22 @@ export async function press(page: Page, selector: string, text: string | RegExp)
     source,
     flags,
   );
-  await (handle.asElement() as ElementHandle<Element>).click();
+  const element = handle.asElement() as ElementHandle<Element>;
+  await element.evaluate((wanted) => {
+    const pressed = window as { pressed?: boolean };
+    pressed.pressed = false;
+    const note = (event: Event) => {
+      document.removeEventListener('click', note, true);
+      pressed.pressed = event.composedPath().includes(wanted);
+    };
+    document.addEventListener('click', note, true);
+  });
+  await element.click();
+  // what moved away under the pointer at the last moment was not pressed: as anyone would, press again
+  const landed = await page
+    .evaluate(() => (window as { pressed?: boolean }).pressed !== false)
+    .catch(() => true); // the press led to another page
+  if (!landed && tries > 1) await press(page, selector, text, tries - 1);
 }
 
 export async function signIn(

@@ -291,7 +291,7 @@ expectations: [{ name: it comes, given: { message: note }, reaches: m/q }]
     expect((await mara('PUT', at, { ...target, builtIn: true, addresses })).status).toBe(422);
     expect((await mara('PUT', at, { ...target, addresses })).status).toBe(200);
     expect((await entry(data.slug)).environments).toEqual([
-      { environment: 'rehearsal', revisions: [], whole: false },
+      { environment: 'rehearsal', revisions: [], brokers: 1, whole: false },
     ]);
   });
 });

@@ -4,7 +4,7 @@
  * `npm test -- core e2e` runs only those parts, `--only=<pattern>` only the files of that name. Ends with a line `N passed, N failed`.
  */
 import { spawn } from 'node:child_process';
-import { readFileSync, rmSync } from 'node:fs';
+import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { chromium, needModules, needPackages } from './setup/packages.mjs';
 import { homeFor, memory, ROOT } from './setup/places.mjs';
@@ -13,6 +13,9 @@ import { run, say, Trouble } from './setup/say.mjs';
 
 const PARTS = ['lint', 'types', 'core', 'api', 'cli', 'tools', 'web', 'server', 'live', 'e2e'];
 const NEED_SERVICES = ['server', 'live', 'e2e'];
+const ALONE = ['core', 'api', 'cli', 'tools', 'web'];
+/** No part takes this long; one that does hangs, and is stopped so that the others are still told. */
+const LONGEST_MINUTES = 14;
 
 await run(async () => {
   const asked = process.argv.slice(2).filter((word) => !word.startsWith('-'));
@@ -94,34 +97,39 @@ await run(async () => {
           ]
         : []),
     ];
-    if (still.length) {
-      say('— lint, types');
-      // each uses one core, and there are two at the least
-      const next = async () => {
-        for (let each = still.shift(); each; each = still.shift()) {
-          const [what, ...command] = each;
-          count(await ok('npx', command), what);
-        }
-      };
-      await Promise.all([next(), next()]);
-    }
-    for (const part of parts) {
-      if (part === 'lint' || part === 'types') continue;
-      say(`— ${part}`);
+    const test = async (part, ...order) => {
       const report = join(home, `${part}.json`);
       rmSync(report, { force: true });
-      // what shares services goes one file after the other; what needs nothing uses every core
-      const order = NEED_SERVICES.includes(part) ? ['--runInBand'] : ['--maxWorkers=100%'];
-      await ok(
-        'npx',
-        ['jest', '--selectProjects', part, '--json', '--outputFile', report, ...order, ...only],
-        env,
-      );
-      const result = JSON.parse(readFileSync(report, 'utf8'));
-      passed += result.numPassedTests;
+      const started = Date.now();
+      const command = ['jest', '--selectProjects', part, '--json', '--outputFile', report, ...order, ...only];
+      const { said, late } = await outcome('npx', command, env);
+      process.stdout.write(`— ${part}, ${Math.round((Date.now() - started) / 1000)} s\n${said}`);
+      if (late) say(`${part} did not end within ${LONGEST_MINUTES} minutes and was stopped`);
+      const result = existsSync(report) ? JSON.parse(readFileSync(report, 'utf8')) : undefined;
+      passed += result?.numPassedTests ?? 0;
       // a file that could not even be loaded has no tests to count
-      failed += result.numFailedTests + result.numRuntimeErrorTestSuites;
-    }
+      failed += result ? result.numFailedTests + result.numRuntimeErrorTestSuites : 1;
+      if (late && result) failed++;
+    };
+    // what shares services goes one file after the other, and mostly waits for them: what needs nothing
+    // but a core is done meanwhile. The browser has the machine to itself.
+    await Promise.all([
+      (async () => {
+        for (let each = still.shift(); each; each = still.shift()) {
+          const [what, ...command] = each;
+          const { worked, said } = await outcome('npx', command);
+          process.stdout.write(said);
+          count(worked, what);
+        }
+        for (const part of parts.filter((part) => ALONE.includes(part)))
+          await test(part, '--maxWorkers=100%');
+      })(),
+      (async () => {
+        for (const part of parts.filter((part) => ['server', 'live'].includes(part)))
+          await test(part, '--runInBand');
+      })(),
+    ]);
+    if (parts.includes('e2e')) await test('e2e', '--runInBand');
   } finally {
     await end();
   }
@@ -129,15 +137,30 @@ await run(async () => {
   process.exit(failed ? 1 : 0);
 });
 
-/** Runs a command with its output shown. @returns whether it succeeded */
-function ok(command, args, env = {}) {
+/**
+ * Runs a command, whose output is kept, since others run beside it.
+ * @returns whether it succeeded, what it said, and whether it had to be stopped
+ */
+function outcome(command, args, env = {}) {
   return new Promise((done) => {
+    let said = '';
+    let late = false;
     const child = spawn(command, args, {
       cwd: ROOT,
-      stdio: ['ignore', 'inherit', 'inherit'],
+      stdio: ['ignore', 'pipe', 'pipe'],
       env: { ...process.env, ...env },
+      detached: true,
     });
-    child.on('exit', (code) => done(code === 0));
-    child.on('error', () => done(false));
+    const running = setTimeout(() => {
+      late = true;
+      process.kill(-child.pid, 'SIGKILL');
+    }, LONGEST_MINUTES * 60_000);
+    for (const stream of [child.stdout, child.stderr])
+      stream.setEncoding('utf8').on('data', (part) => (said += part));
+    child.on('close', (code) => {
+      clearTimeout(running);
+      done({ worked: code === 0, said, late });
+    });
+    child.on('error', (error) => done({ worked: false, said: `${error}\n`, late }));
   });
 }

@@ -44,19 +44,23 @@ export { outcomeChange, outcomeOf } from './compare/outcomes.ts';
 export { type Proof, basisInWords, findingOfProof, proveAll } from './expectations/prove.ts';
 export { type Arrangement, type Connection, type Placeable, arrange } from './picture/arrange.ts';
 export { fold, neighbourhood } from './picture/fold.ts';
+export { obstaclesToPlan } from './rollout/obstacles.ts';
+export { type Ordered, type Unit, safeOrder } from './rollout/order.ts';
+export { type Earlier, type Plan, type Step, doneIn, inventoryChanges, planRollout } from './rollout/plan.ts';
+export type { Operation } from './rollout/state.ts';
+export type { Window } from './rollout/windows.ts';
 export {
   type Arguments,
   type Inventory,
-  type Step,
+  type WantedState,
   type WireBinding,
   type WireExchange,
   type WireQueue,
+  bindingId,
   differs,
-  doneIn,
-  inventoryChanges,
-  planRollout,
+  inventoryOf,
   wantedState,
-} from './rollout/amqp.ts';
+} from './rollout/wire.ts';
 export { expectProbe, mannersOf, withinReach } from './rollout/probe.ts';
 export { keptSamples, sampleToWrite, sendingsOf, traceSample } from './samples/kept.ts';
 export { asGiven, remarksOn } from './samples/given.ts';

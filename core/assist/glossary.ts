@@ -166,6 +166,7 @@ export const GLOSSARY: readonly Term[] = [
     words:
       'The connection to a broker of an environment, kept sealed by the server and never in the documents.',
   },
+  { term: 'tear-down', words: 'Removing from a target what this topology made there, and nothing else.' },
   { term: 'tenant', key: 'tenants', words: 'The organisation or account that owns a thing.' },
   {
     term: 'topic',

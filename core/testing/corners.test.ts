@@ -1,7 +1,7 @@
 /** What an interpreter written from the documents alone found, case by case. */
 import { checkAll } from '../analysis/checks/run.ts';
 import { proveAll } from '../analysis/expectations/prove.ts';
-import { wantedState } from '../analysis/rollout/amqp.ts';
+import { wantedState } from '../analysis/rollout/wire.ts';
 import { samplesOf } from '../analysis/samples/samples.ts';
 import { spreadOf } from '../analysis/samples/spread.ts';
 import { whyNot } from '../analysis/why-not/why-not.ts';

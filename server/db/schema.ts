@@ -394,11 +394,26 @@ export const protections = pgTable(
   (table) => [primaryKey({ columns: [table.topologyId, table.environment] })],
 );
 
-/** Something a rollout takes away to make it again, with what it held and who took from it when that was asked. */
+/** A queue that a rollout removes, or makes anew, with what it held and who took from it when that was asked. */
 export interface Destroyed {
   readonly queue: string;
+  /** Those that go with it. */
   readonly messages: number;
   readonly takers: number;
+  /** Those that are carried over; none where it was planned before they were. */
+  readonly carried?: number;
+}
+
+/** Messages that miss or are too much somewhere while a rollout's steps are taken. */
+export interface WindowNoted {
+  /** The first and the last step, counted from one, with which it is so. */
+  readonly from: number;
+  readonly until: number;
+  readonly kind: 'missing' | 'extra';
+  readonly message: string;
+  readonly store: string;
+  readonly witness: Readonly<Record<string, unknown>>;
+  readonly close: string;
 }
 
 export const rollouts = pgTable(
@@ -426,6 +441,15 @@ export const rollouts = pgTable(
     /** The newest rollout begun on that broker when this one was planned. */
     after: integer('after'),
     destroys: jsonb('destroys').$type<Destroyed[]>().notNull().default([]),
+    /** All that the topology made there is taken away; the revision is the one that stood there. */
+    tearsDown: boolean('tears_down').notNull().default(false),
+    /** What could not be told of messages on the way, and why. */
+    unproved: jsonb('unproved').$type<string[]>().notNull().default([]),
+    /** The first of those that were planned together for an environment. */
+    together: integer('together'),
+    /** The rollout that has to be carried out whole before this one begins. */
+    startsAfter: integer('starts_after'),
+    windows: jsonb('windows').$type<WindowNoted[]>().notNull().default([]),
     /** The process that carries it out, and until when that is so unless it says again that it does. */
     claimedBy: text('claimed_by'),
     claimedUntil: at('claimed_until'),

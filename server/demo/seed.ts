@@ -162,7 +162,7 @@ export async function connectDemo(
   if (tried.some(({ environment, state }) => environment === 'live' && state !== 'failed')) return;
   for (const { environment, id } of targets) {
     if (environment !== 'live') continue;
-    const planned = await service.plan(topology, architect, LIVE_REVISION, id);
+    const planned = await service.plan(topology, architect, { targetId: id, wanted: LIVE_REVISION });
     const rollout = async () => (await rolloutOf(db, topology.id, planned))!;
     if ((await rollout()).needsConsent)
       await service.consent(approved, approver, await rollout(), 'The first state of the demo, as it is told.');

@@ -352,7 +352,7 @@ export class Carrying {
 }
 
 function agreedFor(step: Step, agreed: ReadonlyMap<string, number>): number {
-  return step.do === 'replace queue' ? (agreed.get(step.queue.name) ?? 0) : 0;
+  return step.do === 'replace queue' || step.do === 'delete queue' ? (agreed.get(step.queue.name) ?? 0) : 0;
 }
 
 /** @returns the rollouts that are to be carried out and that nobody holds, oldest first */

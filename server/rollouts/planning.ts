@@ -6,32 +6,42 @@ import { asAmqp } from '@vondle/core/brokers';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
 import {
+  type Earlier,
+  type Ordered,
+  type Plan,
+  type Step,
+  type WantedState,
   asGiven,
+  bindingId,
   doneIn,
   expectProbe,
   inventoryChanges,
   mannersOf,
   obstaclesIn,
+  obstaclesToPlan,
   planRollout,
   promisesNotKept,
   remarksOn,
   review,
+  safeOrder,
   samplesOf,
   wantedState,
   withinReach,
   type Inventory,
 } from '@vondle/core/analysis';
+import { closing, stepsData } from '@vondle/core/formats';
 import { lookUp, readTopology, ENTRIES, type Topology } from '@vondle/core/topology';
 import type { Message } from '@vondle/core/conditions';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import type { Database } from '../db/connect.ts';
 import { record } from '../db/connect.ts';
-import { rollouts, rolloutSteps, type Destroyed, type Unseen } from '../db/schema.ts';
+import { rollouts, rolloutSteps, type Destroyed, type Unseen, type WindowNoted } from '../db/schema.ts';
 import { openTarget, protect, protectedEnvironments, type Openers } from '../environments/store.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import { documentsOf, newestRevision } from '../revisions/store.ts';
 import { WrongKey } from '../secrets.ts';
 import { readInventory } from '../targets/amqp/inventory.ts';
+import { keptFor } from '../targets/amqp/carry.ts';
 import type { ProbeOrder } from '../targets/amqp/probe.ts';
 import { StepRunner } from '../targets/amqp/step.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
@@ -42,7 +52,9 @@ import {
   insertSteps,
   revisionsStandingOn,
   rolloutOf,
+  revisionsOnBroker,
   type RolloutRow,
+  type Standing,
 } from './store.ts';
 
 export interface Planning extends Openers {
@@ -108,44 +120,46 @@ export async function plan(
   {
     topologyId,
     personId,
-    revision,
+    wanted: asked,
     targetId,
-  }: { topologyId: number; personId: number; revision: number; targetId: number },
+  }: { topologyId: number; personId: number; wanted: number | 'tear down'; targetId: number },
 ): Promise<number> {
   const { db } = planning;
   const target = await targetOf(planning, topologyId, targetId);
   const { environment, broker } = target;
+  const standing = await revisionsStandingOn(db, topologyId, environment);
+  const tearsDown = asked === 'tear down';
+  const revision = tearsDown ? standsAt(standing, target) : asked;
   const read = await topologyAt(db, topologyId, revision, environment);
   const reviewed = review(read);
-  const errors = reviewed.findings.filter(
-    ({ check, severity }) => severity === 'error' && check.startsWith('language/'),
-  );
-  // what the broker would refuse is no plan, whatever else stands in the text
-  const refused = reviewed.findings.filter(({ check }) => check.startsWith('broker/'));
-  const [first] = [...errors, ...refused];
+  const [first, ...others] = tearsDown ? [] : obstaclesToPlan(reviewed);
   if (first) {
-    const count = errors.length + refused.length;
+    const count = others.length + 1;
     throw new Problem(
       409,
       'Revision has errors',
-      `Revision ${revision} has ${count} ${count === 1 ? 'error' : 'errors'}; mend them and save a new revision first. The first: ${first.message}`,
+      `Revision ${revision} has ${count} ${count === 1 ? 'error' : 'errors'}; mend them and save a new revision first. The first: ${first}`,
     );
   }
   if (!asAmqp(read.declared.brokers?.get(broker)?.value))
     throw new Problem(409, 'No such broker', `Revision ${revision} declares no AMQP broker \`${broker}\`.`);
-  const standing = await revisionsStandingOn(db, topologyId, environment);
-  const here = standing.find((each) => each.broker === broker);
-  const before = [...(here?.applied === undefined ? [] : [here.applied]), ...(here?.begunSince ?? [])].slice(
-    0,
-    5,
-  );
-  const earlier = await Promise.all(
-    before.map(async (number) => wantedState(await topologyAt(db, topologyId, number, environment), broker)),
-  );
-  const { has, brokerKey, made, destroys } = await onBroker(target, async () => {
+  const { has, brokerKey, made, windows, unproved, destroys } = await onBroker(target, async () => {
     const [inventory, key] = await Promise.all([readInventory(target.reached), target.reached.identity()]);
-    const planned = planRollout(wantedState(read, broker), inventory, earlier);
-    if (planned.steps.length > MOST_STEPS)
+    const wanted = tearsDown ? NOTHING : wantedState(read, broker);
+    const stands = await standingThere(db, { topologyId, environment, broker }, key);
+    const planned = planRollout(wanted, inventory, stands.earlier);
+    const ordered = safeOrder(inventory, planned.steps, {
+      before: stands.topology && buildGraph(stands.topology),
+      after: buildGraph(tearsDown ? readTopology([]) : read),
+      broker,
+    });
+    const { steps, windows, unproved } = inWords(ordered, broker);
+    const made: Plan = {
+      ...planned,
+      steps: [...carriedBack(wanted, inventory, steps), ...steps],
+      kept: planned.kept.map(stands.told),
+    };
+    if (made.steps.length > MOST_STEPS)
       throw new Problem(
         422,
         'Too many steps',
@@ -154,24 +168,30 @@ export async function plan(
     return {
       has: inventory,
       brokerKey: key,
-      made: planned,
-      destroys: await countDestroyed(planned.steps, inventory, target.reached),
+      made,
+      windows,
+      unproved,
+      destroys: await countDestroyed(made.steps, inventory, target.reached),
     };
   });
 
   const protection = await protectionAt(planning, topologyId, environment, read, standing);
-  const obstacles = protection.protected
-    ? [
-        ...new Set([
-          ...obstaclesIn(reviewed).map(({ message }) => message),
-          ...protection.promised.flatMap(({ number, topology }) =>
-            promisesNotKept(reviewed, topology).map(
-              (message) => `promised by r${number}, which is there now: ${message}`,
+  const obstacles = !protection.protected
+    ? []
+    : tearsDown
+      ? [`all that was made on ${broker} in ${environment} is taken away`]
+      : [
+          ...new Set([
+            ...obstaclesIn(reviewed).map(({ message }) => message),
+            ...protection.promised.flatMap(({ number, topology }) =>
+              promisesNotKept(reviewed, topology).map(
+                (message) => `promised by r${number}, which is there now: ${message}`,
+              ),
             ),
-          ),
-        ]),
-      ].filter((message, _, all) => !all.some((other) => other !== message && message.endsWith(`: ${other}`)))
-    : [];
+          ]),
+        ].filter(
+          (message, _, all) => !all.some((other) => other !== message && message.endsWith(`: ${other}`)),
+        );
   const { count } = await begunOn(db, brokerKey);
   return db.transaction(async (tx) => {
     if (protection.byText) await protect(tx, topologyId, environment, undefined);
@@ -183,6 +203,7 @@ export async function plan(
         environment,
         broker,
         revision,
+        tearsDown,
         kept: made.kept.slice(0, 1000),
         leftToOthers: made.leftToOthers.slice(0, 1000),
         inPlace: made.inPlace,
@@ -190,34 +211,161 @@ export async function plan(
         against: gzipSync(JSON.stringify(has)),
         after: count,
         destroys,
+        windows,
+        unproved,
         needsConsent: protection.protected,
         obstacles: obstacles.slice(0, 200),
         createdBy: personId,
       },
       made.steps,
     );
-    await record(tx, 'plan rollout', { personId, topologyId, details: { rollout: id, revision } });
+    await record(tx, 'plan rollout', {
+      personId,
+      topologyId,
+      details: { rollout: id, revision, ...(tearsDown ? { tearDown: true } : {}) },
+    });
     return id;
   });
 }
 
-/** What is destroyed with each queue that is replaced, counted by the broker at this moment and not by its statistics. */
+/** Where nothing is wanted any more. */
+const NOTHING: WantedState = { exchanges: [], queues: [], bindings: [], leftToOthers: [] };
+
+/** @returns the revision of which a target has something. @throws Problem 409 where it has of none */
+function standsAt(
+  standing: Awaited<ReturnType<typeof revisionsStandingOn>>,
+  { environment, broker }: { environment: string; broker: string },
+): number {
+  const there = standing.find((each) => each.broker === broker);
+  const revision = there?.applied ?? there?.begunSince[0];
+  if (revision === undefined)
+    throw new Problem(
+      409,
+      'Nothing to take away',
+      `No rollout of this topology was carried out on ${broker} in ${environment}.`,
+    );
+  return revision;
+}
+
+/** So many windows are told of a rollout. */
+const MOST_WINDOWS = 200;
+
+/** @returns the steps in their order, and when on their way messages do not come, or come where they should not */
+function inWords(
+  ordered: Ordered,
+  broker: string,
+): { steps: Step[]; windows: WindowNoted[]; unproved: string[] } {
+  const steps = ordered.units.map(({ step }) => step);
+  const data = stepsData(ordered, broker);
+  // which step an operation is of, counted from one
+  const stepOf = ordered.units.flatMap(({ operations }, i) => operations.map(() => i + 1));
+  const proved = ordered.windows.filter(({ unless }) => unless === undefined);
+  const windows = data.windows
+    .slice(0, MOST_WINDOWS)
+    .map(({ kind, message, store, witness, ...window }, i) => {
+      const [from, until] = [stepOf[window.from - 1]!, stepOf[window.until]!];
+      return { from, until, kind, message, store, witness, close: closing(proved[i]!, from, until) };
+    });
+  const more = data.windows.length - windows.length;
+  const unproved = [...data.unproved, ...(more > 0 ? [`${more} windows more are not told.`] : [])];
+  return { steps, windows, unproved: unproved.slice(0, MOST_WINDOWS) };
+}
+
+/** @returns steps that give queues back what an earlier rollout kept of them and did not get to give back */
+function carriedBack(
+  wanted: WantedState,
+  { passing = [], queues }: Inventory,
+  steps: readonly Step[],
+): Step[] {
+  const ours = new Set(passing);
+  const there = new Set(queues.map(({ name }) => name));
+  const replaced = new Set(steps.flatMap((step) => ('queue' in step ? [step.queue.name] : [])));
+  return wanted.queues.flatMap(({ of: _of, place, ...queue }): Step[] =>
+    ours.has(keptFor(queue.name)) && there.has(queue.name) && !replaced.has(queue.name)
+      ? [
+          {
+            do: 'replace queue',
+            queue,
+            bindings: [],
+            place,
+            risk: 'none',
+            title: `give ${queue.name} back the messages that were kept for it`,
+          },
+        ]
+      : [],
+  );
+}
+
+/** So many revisions that may stand on a broker are read. */
+const MOST_STANDING = 20;
+
+/** What was made on a real broker by earlier rollouts: by those of the same name in the environment, and by all others. */
+async function standingThere(
+  db: Database,
+  { topologyId, environment, broker }: Omit<Standing, 'revision'>,
+  brokerKey: string,
+) {
+  const rows = (await revisionsOnBroker(db, brokerKey)).slice(0, MOST_STANDING);
+  const read = await Promise.all(
+    rows.map(async (row) => {
+      const topology = await topologyAt(db, row.topologyId, row.revision, row.environment);
+      const own = row.topologyId === topologyId && row.environment === environment && row.broker === broker;
+      return { ...row, own, topology, state: wantedState(topology, row.broker) };
+    }),
+  );
+  // what others declare too is not this one's to remove
+  const theirs = read.flatMap(({ own, state }) => (own ? [] : [state]));
+  const names = {
+    exchanges: new Set(theirs.flatMap(({ exchanges }) => exchanges.map(({ name }) => name))),
+    queues: new Set(theirs.flatMap(({ queues }) => queues.map(({ name }) => name))),
+    bindings: new Set(theirs.flatMap(({ bindings }) => bindings.map(bindingId))),
+  };
+  const earlier = read.flatMap(({ own, state }): Earlier[] =>
+    own
+      ? [
+          {
+            exchanges: state.exchanges.filter(({ name }) => !names.exchanges.has(name)),
+            queues: state.queues.filter(({ name }) => !names.queues.has(name)),
+            bindings: state.bindings.filter((each) => !names.bindings.has(bindingId(each))),
+          },
+        ]
+      : [],
+  );
+  const also = new Set([
+    ...[...names.exchanges].map((name) => `exchange ${name}`),
+    ...[...names.queues].map((name) => `queue ${name}`),
+  ]);
+  return {
+    earlier,
+    topology: read.find(({ own, applied }) => own && applied)?.topology,
+    /** @returns something that is kept, with whether it is declared elsewhere */
+    told: (kept: string): string => (also.has(kept) ? `${kept}, which is declared elsewhere too` : kept),
+  };
+}
+
+/** What each queue that is replaced or removed holds, counted by the broker at this moment and not by its statistics. */
 async function countDestroyed(
-  steps: ReturnType<typeof planRollout>['steps'],
+  steps: readonly Step[],
   has: Inventory,
   reached: Parameters<typeof StepRunner.open>[0],
 ): Promise<Destroyed[]> {
-  const names = steps.flatMap((step) => (step.do === 'replace queue' ? [step.queue.name] : []));
-  if (names.length === 0) return [];
-  const takers = new Map(has.queues.map(({ name, takers: count }) => [name, count ?? 0]));
-  const unacknowledged = new Map(has.queues.map(({ name, messages }) => [name, messages ?? 0]));
-  const ready = await countWaiting(names, reached);
-  return names.map((queue) => ({
-    queue,
+  const found = steps.flatMap((step) =>
+    step.do === 'replace queue' || step.do === 'delete queue' ? [step] : [],
+  );
+  if (found.length === 0) return [];
+  const there = new Map(has.queues.map((each) => [each.name, each]));
+  const names = found.map(({ queue }) => queue.name);
+  const waiting = await countWaiting(names, reached);
+  return found.map((step) => {
+    const queue = step.queue.name;
+    const { messages = 0, ready = messages, takers = 0 } = there.get(queue) ?? {};
     // statistics lag behind, but know of messages that takers have in hand
-    messages: Math.max(ready.get(queue) ?? 0, unacknowledged.get(queue) ?? 0),
-    takers: takers.get(queue) ?? 0,
-  }));
+    const inHand = Math.max(0, messages - ready);
+    const all = Math.max(waiting.get(queue) ?? 0, messages);
+    return step.do === 'delete queue'
+      ? { queue, messages: all, takers, carried: 0 }
+      : { queue, messages: inHand, takers, carried: all - inHand };
+  });
 }
 
 /** @returns how many messages wait in queues at this moment, by the broker's word and not its statistics */
@@ -277,7 +425,8 @@ async function again(planning: Planning, rolloutId: number) {
   if (!row || !rollout) throw notFound(`rollout ${rolloutId}`);
   const target = await targetOf(planning, row.topologyId, rollout.targetId);
   const read = await topologyAt(db, row.topologyId, rollout.revision, rollout.environment);
-  return { row, rollout, target, wanted: wantedState(read, rollout.broker), read };
+  const wanted = rollout.tearsDown ? NOTHING : wantedState(read, rollout.broker);
+  return { row, rollout, target, wanted, read };
 }
 
 function mustBeTheSame(planned: string | null, now: string, { environment, broker }: RolloutRow): void {
@@ -309,7 +458,7 @@ export async function lookAgain(planning: Planning, { rolloutId }: { rolloutId: 
     );
   }
   const before = JSON.parse(gunzipSync(row.against!).toString('utf8')) as Inventory;
-  const changes = inventoryChanges(wanted, before, now);
+  const changes = inventoryChanges(wanted, before, now, await removedBy(planning.db, rolloutId));
   if (changes.length) {
     const told =
       changes.slice(0, 10).join('; ') + (changes.length > 10 ? `; and ${changes.length - 10} more` : '');
@@ -322,6 +471,23 @@ export async function lookAgain(planning: Planning, { rolloutId }: { rolloutId: 
       },
     );
   }
+}
+
+/** @returns the names of what a rollout removes */
+async function removedBy(db: Database, rolloutId: number) {
+  const rows = await db
+    .select({ step: rolloutSteps.step })
+    .from(rolloutSteps)
+    .where(
+      and(
+        eq(rolloutSteps.rolloutId, rolloutId),
+        sql`${rolloutSteps.step} ->> 'do' in ('delete exchange', 'delete queue')`,
+      ),
+    );
+  return {
+    exchanges: rows.flatMap(({ step }) => (step.do === 'delete exchange' ? [step.exchange.name] : [])),
+    queues: rows.flatMap(({ step }) => (step.do === 'delete queue' ? [step.queue.name] : [])),
+  };
 }
 
 /**
@@ -340,7 +506,11 @@ export async function goOn(
     Promise.all([readInventory(target.reached), target.reached.identity()]),
   );
   mustBeTheSame(row.brokerKey, key, rollout);
-  const done = doneIn(has);
+  const isSo = doneIn(has);
+  const passing = new Set(has.passing);
+  // a queue that was made again has not got its messages back yet
+  const done = (step: Step) =>
+    isSo(step) && !(step.do === 'replace queue' && passing.has(keptFor(step.queue.name)));
   const begun = await db
     .select({ position: rolloutSteps.position, step: rolloutSteps.step, state: rolloutSteps.state })
     .from(rolloutSteps)
@@ -394,7 +564,9 @@ export async function readBack(
     mustBeTheSame(row.brokerKey, await target.reached.identity(), rollout);
     return readInventory(target.reached);
   });
-  const { steps } = planRollout(wanted, has);
+  const { topologyId } = row;
+  const stands = await standingThere(planning.db, { ...rollout, topologyId }, row.brokerKey!);
+  const { steps } = planRollout(wanted, has, stands.earlier);
   const adds = (what: string) => what === 'bind' || what === 'declare exchange' || what === 'declare queue';
   if (steps.length && repair && steps.every((step) => adds(step.do))) {
     await planning.db.transaction(async (tx) => {

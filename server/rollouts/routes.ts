@@ -4,14 +4,23 @@ import type { Message } from '@vondle/core/conditions';
 import type { Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
 import { body, numberIn } from '../http/input.ts';
-import { notFound } from '../http/problem.ts';
+import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import type { Changes } from '../live/changes.ts';
 import { watched } from '../live/stream.ts';
 import type { Person } from '../people/store.ts';
 import { allowed } from '../topologies/service.ts';
 import type { Rollouts } from './service.ts';
-import { countSteps, probesOf, rolloutOf, rolloutsOf, stepLines, stepsChangedAfter } from './store.ts';
+import {
+  countSteps,
+  probesOf,
+  rolloutOf,
+  rolloutsOf,
+  stepLines,
+  stepsChangedAfter,
+  type RolloutRow,
+} from './store.ts';
+import { togetherWith } from './together.ts';
 
 /** Streams of what changes that one person may have open at once, and all together. */
 const streams = new Budget({ all: 2000, each: 20 }, 'live views');
@@ -41,17 +50,46 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
     .post('/:slug/rollouts', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'operate');
-      const { target, revision } = await body(c, newRollout);
-      return c.json({ id: await service.plan(topology, person, revision, target) }, 201);
+      const { target, environment, revision, tearDown = false } = await body(c, newRollout);
+      if (tearDown === (revision !== undefined))
+        throw new Problem(422, 'Invalid input', 'Say either a `revision`, or `tearDown`.');
+      if ((target === undefined) === (environment === undefined))
+        throw new Problem(422, 'Invalid input', 'Say either a `target`, or an `environment`.');
+      const wanted = tearDown ? 'tear down' : revision!;
+      if (target === undefined)
+        return c.json(
+          { id: await service.planAll(topology, person, { environment: environment!, wanted }) },
+          201,
+        );
+      const id = await service.plan(topology, person, {
+        targetId: target,
+        wanted,
+      });
+      return c.json({ id }, 201);
     })
     .get('/:slug/rollouts/:id', async (c) => {
       const { rollout } = await find(c.get('person'), c.req.param('slug'), c.req.param('id'), 'read');
-      const [count, steps, probes] = await Promise.all([
+      const [count, steps, probes, all] = await Promise.all([
         countSteps(db, rollout.id),
         stepLines(db, rollout.id, 0),
         probesOf(db, rollout.id),
+        togetherWith(db, rollout),
       ]);
-      return c.json({ ...told(rollout), count, steps, probes });
+      const sum = (row: RolloutRow, of: 'messages' | 'takers') =>
+        row.destroys.reduce((whole, each) => whole + each[of], 0);
+      const group = await Promise.all(
+        all.map(async (each) => ({
+          id: each.id,
+          broker: each.broker,
+          state: each.state,
+          verified: each.verified,
+          waits: each.startsAfter !== null,
+          steps: (await countSteps(db, each.id)).all,
+          destroys: sum(each, 'messages'),
+          cutsOff: sum(each, 'takers'),
+        })),
+      );
+      return c.json({ ...told(rollout), count, steps, probes, group });
     })
     .get('/:slug/rollouts/:id/steps', async (c) => {
       const { rollout } = await find(c.get('person'), c.req.param('slug'), c.req.param('id'), 'read');
@@ -102,8 +140,7 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
     .post('/:slug/rollouts/:id/apply', async (c) => {
       const person = c.get('person');
       const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'operate');
-      const { destroys } = await body(c, applyInput, { optional: true });
-      await service.apply(topology, person, rollout, destroys);
+      await service.apply(topology, person, rollout, await body(c, applyInput, { optional: true }));
       return c.body(null, 202);
     })
     .post('/:slug/rollouts/:id/stop', async (c) => {

@@ -1,10 +1,10 @@
 /** Rollouts as people ask for them: planned, agreed to, begun, stopped, probed. */
-import { eq } from 'drizzle-orm';
+import { eq, inArray } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import { record, type Database } from '../db/connect.ts';
 import { forTheLog, isTaken } from '../db/trouble.ts';
 import { people, rollouts } from '../db/schema.ts';
-import { openTarget, type Openers } from '../environments/store.ts';
+import { openTarget, targetsOf, type Openers } from '../environments/store.ts';
 import { Budget } from '../http/budget.ts';
 import { forbidden, notFound, Problem } from '../http/problem.ts';
 import type { Jobs } from '../jobs/queue.ts';
@@ -18,6 +18,7 @@ import type { Work } from '../work/pool.ts';
 import { Carrying, unheldRollouts, type CarryingParts } from './carrying.ts';
 import type { ProbeInput } from './planning.ts';
 import { changeRollout, insertProbe, type RolloutRow } from './store.ts';
+import { beginFollowing, follow, putTogether, togetherWith } from './together.ts';
 
 export interface RolloutSettings {
   /** How long a claim on a rollout holds without being renewed. */
@@ -70,7 +71,19 @@ export class Rollouts {
   private async sweepOnce(): Promise<void> {
     const room = MOST_AT_ONCE - this.carrying.size;
     if (room <= 0 || this.ended) return;
+    await beginFollowing(this.db, this.work);
     for (const id of await unheldRollouts(this.db, room)) void this.carry(id);
+  }
+
+  /** Begins what was to wait for a rollout that is over now. */
+  private async beginFollowing(): Promise<void> {
+    if (this.ended) return;
+    const begun = await beginFollowing(this.db, this.work).catch((error: unknown) => {
+      // found at the next look
+      this.log.debug({ err: forTheLog(error) }, 'beginning what follows a rollout');
+      return [];
+    });
+    for (const id of begun) void this.carry(id);
   }
 
   /** How many rollouts this process carries out now. */
@@ -89,24 +102,76 @@ export class Rollouts {
       .catch((error: unknown) =>
         this.log.error({ rollout: id, err: forTheLog(error) }, 'a rollout could not be carried on'),
       )
-      .finally(() => this.carrying.delete(id));
+      .finally(() => this.carrying.delete(id))
+      .then(() => this.beginFollowing());
     this.carrying.set(id, { one, over });
     return over;
   }
 
-  /** Lists the steps that make a target as a revision says. @returns the rollout's id */
-  async plan(topology: TopologyRow, person: Person, revision: number, targetId: number): Promise<number> {
+  /**
+   * Lists the steps that make a target as a revision says, or that take away all that was made there.
+   * @returns the rollout's id
+   */
+  async plan(
+    topology: TopologyRow,
+    person: Person,
+    { targetId, wanted }: { readonly targetId: number; readonly wanted: number | 'tear down' },
+  ): Promise<number> {
     const release = this.planned.take(`person ${person.id}`, 1);
     try {
       return await this.work.run('plan', {
         topologyId: topology.id,
         personId: person.id,
-        revision,
+        wanted,
         targetId,
       });
     } finally {
       release();
     }
+  }
+
+  /**
+   * The same for every broker that is connected in an environment, to be carried out one after the other. From one that
+   * the revision does not declare all that was made there is taken away.
+   * @returns the id of the first
+   */
+  async planAll(
+    topology: TopologyRow,
+    person: Person,
+    { environment, wanted }: { readonly environment: string; readonly wanted: number | 'tear down' },
+  ): Promise<number> {
+    const targets = (await targetsOf(this.db, topology.id)).filter(
+      (each) => each.environment === environment,
+    );
+    const ids: number[] = [];
+    const planOne = async (targetId: number, what: number | 'tear down') => {
+      try {
+        ids.push(await this.plan(topology, person, { targetId, wanted: what }));
+      } catch (error) {
+        const title = error instanceof Problem ? error.title : undefined;
+        if (title === 'No such broker' && what !== 'tear down') await planOne(targetId, 'tear down');
+        // where nothing of it stands there is nothing to do
+        else if (title !== 'Nothing to take away') throw error;
+      }
+    };
+    try {
+      for (const { id } of targets) await planOne(id, wanted);
+      await this.db.transaction((tx) => putTogether(tx, ids));
+    } catch (error) {
+      // of several that belong together some are no plan
+      if (ids.length) await this.db.delete(rollouts).where(inArray(rollouts.id, ids));
+      throw error;
+    }
+    const [first] = ids;
+    if (first === undefined)
+      throw new Problem(
+        409,
+        targets.length ? 'Nothing to do' : 'Nothing connected',
+        targets.length
+          ? `Nothing of this topology stands in ${environment}.`
+          : `No broker is connected in ${environment}.`,
+      );
+    return first;
   }
 
   /**
@@ -123,42 +188,73 @@ export class Rollouts {
     const revision = await revisionOf(this.db, topology.id, rollout.revision);
     if (revision?.authorId === person.id)
       throw forbidden(`You wrote revision ${rollout.revision}. Consent is for an approver who did not.`);
-    if (rollout.obstacles.length && words.trim().length < SHORTEST_WORDS)
+    // the consent is to all that were planned together
+    const against = (await togetherWith(this.db, rollout)).find(({ obstacles }) => obstacles.length > 0);
+    if (against && words.trim().length < SHORTEST_WORDS)
       throw new Problem(
         409,
         'Needs words',
-        `${standsAgainst(rollout)} To consent all the same, say in a sentence why.`,
+        `${standsAgainst(against)} To consent all the same, say in a sentence why.`,
       );
     await this.db.transaction(async (tx) => {
       const set = { consentBy: person.id, consentWords: words.trim() || null, consentAt: new Date() };
-      if ((await changeRollout(tx, rollout.id, 'planned', set)) === undefined) throw notPlanned(rollout);
-      await record(tx, 'consent to rollout', {
-        personId: person.id,
-        topologyId: topology.id,
-        details: { rollout: rollout.id, words: words.trim() },
-      });
-      await tell(tx, 'rollout', rollout.id);
+      for (const each of await togetherWith(tx, rollout)) {
+        if ((await changeRollout(tx, each.id, 'planned', set)) === undefined) {
+          if (each.id === rollout.id) throw notPlanned(rollout);
+          continue;
+        }
+        await record(tx, 'consent to rollout', {
+          personId: person.id,
+          topologyId: topology.id,
+          details: { rollout: each.id, words: words.trim() },
+        });
+        await tell(tx, 'rollout', each.id);
+      }
     });
   }
 
   /**
    * Begins carrying a planned rollout out; it goes on after this returns.
-   * @param destroys how many waiting messages the person agrees to have destroyed, all together
+   * @param agreed how many waiting messages the person agrees to have destroyed, and how many takers to have cut off,
+   *   all together
    */
-  async apply(topology: TopologyRow, person: Person, rollout: RolloutRow, destroys = 0): Promise<void> {
+  async apply(
+    topology: TopologyRow,
+    person: Person,
+    rollout: RolloutRow,
+    { destroys = 0, cutsOff = 0 }: { destroys?: number; cutsOff?: number } = {},
+  ): Promise<void> {
     if (rollout.state !== 'planned') throw notPlanned(rollout);
     await this.mustBeConsented(rollout, person);
-    const waiting = rollout.destroys.reduce((sum, { messages }) => sum + messages, 0);
+    // those that were planned together and come after it follow by themselves
+    const following = (await togetherWith(this.db, rollout)).filter(
+      ({ id, state }) => id > rollout.id && state === 'planned',
+    );
+    for (const each of following) await this.mustBeConsented(each, person);
+    const all = [rollout, ...following].flatMap((each) => each.destroys);
+    const waiting = all.reduce((sum, { messages }) => sum + messages, 0);
     if (waiting !== destroys && waiting > 0)
       throw new Problem(
         409,
         'Destroys messages',
-        `This destroys ${waiting} ${waiting === 1 ? 'message' : 'messages'} in ${rollout.destroys
+        `This destroys ${waiting} ${waiting === 1 ? 'message' : 'messages'} in ${all
           .filter(({ messages }) => messages)
           .map(({ queue, messages }) => `${queue} (${messages})`)
           .slice(0, 20)
           .join(', ')}. To agree, send their number as \`destroys\`.`,
         { destroys: waiting },
+      );
+    const takers = all.reduce((sum, each) => sum + each.takers, 0);
+    if (takers !== cutsOff && takers > 0)
+      throw new Problem(
+        409,
+        'Cuts takers off',
+        `This cuts off ${takers} ${takers === 1 ? 'taker' : 'takers'} of ${all
+          .filter((each) => each.takers)
+          .map((each) => `${each.queue} (${each.takers})`)
+          .slice(0, 20)
+          .join(', ')}. To agree, send their number as \`cutsOff\`.`,
+        { cutsOff: takers },
       );
     const release = this.planned.take(`person ${person.id}`, 1);
     try {
@@ -174,12 +270,25 @@ export class Rollouts {
           claimedBy: null,
           claimedUntil: null,
           stopAsked: false,
+          startsAfter: null,
+          error: null,
         };
         if ((await changeRollout(tx, rollout.id, 'planned', set)) === undefined) throw notPlanned(rollout);
+        await follow(
+          tx,
+          rollout.id,
+          following.map(({ id }) => id),
+          person.id,
+        );
         await record(tx, 'apply rollout', {
           personId: person.id,
           topologyId: topology.id,
-          details: { rollout: rollout.id, ...(waiting ? { destroys: waiting } : {}) },
+          details: {
+            rollout: rollout.id,
+            ...(following.length ? { then: following.map(({ id }) => id) } : {}),
+            ...(waiting ? { destroys: waiting } : {}),
+            ...(takers ? { cutsOff: takers } : {}),
+          },
         });
         await tell(tx, 'rollout', rollout.id);
       })
@@ -234,7 +343,7 @@ export class Rollouts {
 
   /** Publishes a real message on the target and compares where it lands with the trace. */
   async probe(topology: TopologyRow, person: Person, rollout: RolloutRow, input: ProbeInput): Promise<void> {
-    if (rollout.state !== 'applied')
+    if (rollout.state !== 'applied' || rollout.tearsDown)
       throw new Problem(409, 'Not applied', 'Probe a rollout after it is applied.');
     const release = this.planned.take(`person ${person.id}`, 1);
     try {

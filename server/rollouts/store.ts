@@ -16,12 +16,17 @@ const columns = {
   environment: rollouts.environment,
   broker: rollouts.broker,
   revision: rollouts.revision,
+  tearsDown: rollouts.tearsDown,
+  together: rollouts.together,
+  startsAfter: rollouts.startsAfter,
   state: rollouts.state,
   change: rollouts.change,
   kept: rollouts.kept,
   leftToOthers: rollouts.leftToOthers,
   inPlace: rollouts.inPlace,
   destroys: rollouts.destroys,
+  windows: rollouts.windows,
+  unproved: rollouts.unproved,
   note: rollouts.note,
   needsConsent: rollouts.needsConsent,
   obstacles: rollouts.obstacles,
@@ -42,7 +47,10 @@ const selectRollouts = (db: Transaction) =>
 export type RolloutRow = Awaited<ReturnType<typeof selectRollouts>>[number];
 
 /** A list does not carry what may be long; whoever wants it asks for the one. */
-export type RolloutEntry = Omit<RolloutRow, 'kept' | 'leftToOthers' | 'obstacles' | 'destroys'>;
+export type RolloutEntry = Omit<
+  RolloutRow,
+  'kept' | 'leftToOthers' | 'obstacles' | 'destroys' | 'windows' | 'unproved'
+>;
 
 /** @returns the newest hundred rollouts of a topology, newest first. */
 export async function rolloutsOf(db: Database, topologyId: number): Promise<RolloutEntry[]> {
@@ -51,7 +59,15 @@ export async function rolloutsOf(db: Database, topologyId: number): Promise<Roll
     .orderBy(desc(rollouts.id))
     .limit(100);
   return rows.map(
-    ({ kept: _kept, leftToOthers: _left, obstacles: _obstacles, destroys: _destroys, ...row }) => row,
+    ({
+      kept: _kept,
+      leftToOthers: _left,
+      obstacles: _obstacles,
+      destroys: _destroys,
+      windows: _windows,
+      unproved: _unproved,
+      ...row
+    }) => row,
   );
 }
 
@@ -87,6 +103,8 @@ const shortColumns = {
   position: rolloutSteps.position,
   title: sql<string>`${rolloutSteps.step} ->> 'title'`,
   risk: sql<Step['risk']>`${rolloutSteps.step} ->> 'risk'`,
+  destroys: sql<string | null>`${rolloutSteps.step} ->> 'destroys'`,
+  inverse: sql<string | null>`${rolloutSteps.step} ->> 'inverse'`,
   state: rolloutSteps.state,
   error: rolloutSteps.error,
   said: rolloutSteps.said,
@@ -267,7 +285,13 @@ export async function revisionsStandingOn(
   environment: string,
 ): Promise<{ broker: string; applied: number | undefined; begunSince: number[] }[]> {
   const rows = await db
-    .select({ id: rollouts.id, broker: rollouts.broker, revision: rollouts.revision, state: rollouts.state })
+    .select({
+      id: rollouts.id,
+      broker: rollouts.broker,
+      revision: rollouts.revision,
+      state: rollouts.state,
+      tearsDown: rollouts.tearsDown,
+    })
     .from(rollouts)
     .where(
       and(
@@ -279,14 +303,57 @@ export async function revisionsStandingOn(
     .orderBy(desc(rollouts.id))
     .limit(200);
   const found = new Map<string, { broker: string; applied: number | undefined; begunSince: number[] }>();
-  for (const { broker, revision, state } of rows) {
+  const torn = new Set<string>();
+  for (const { broker, revision, state, tearsDown } of rows) {
     let at = found.get(broker);
     if (!at) found.set(broker, (at = { broker, applied: undefined, begunSince: [] }));
-    if (at.applied !== undefined) continue;
-    if (state === 'applied') at.applied = revision;
+    if (at.applied !== undefined || torn.has(broker)) continue;
+    if (state === 'applied' && tearsDown) torn.add(broker);
+    else if (state === 'applied') at.applied = revision;
     else if (!at.begunSince.includes(revision)) at.begunSince.push(revision);
   }
   return [...found.values()];
+}
+
+/** A revision that may stand on a broker. */
+export interface Standing {
+  readonly topologyId: number;
+  readonly environment: string;
+  readonly broker: string;
+  readonly revision: number;
+}
+
+/**
+ * @param brokerKey a real broker, by its own word
+ * @returns the revisions that may stand there, of whatever topology: for each topology, environment and name of it
+ *   the one applied last, and those begun since; the newest first
+ */
+export async function revisionsOnBroker(
+  db: Transaction,
+  brokerKey: string,
+): Promise<readonly (Standing & { readonly applied: boolean })[]> {
+  const rows = await db
+    .select({
+      topologyId: rollouts.topologyId,
+      environment: rollouts.environment,
+      broker: rollouts.broker,
+      revision: rollouts.revision,
+      state: rollouts.state,
+      tearsDown: rollouts.tearsDown,
+    })
+    .from(rollouts)
+    .where(and(eq(rollouts.brokerKey, brokerKey), sql`${rollouts.state} <> 'planned'`))
+    .orderBy(desc(rollouts.id))
+    .limit(500);
+  const over = new Set<string>();
+  return rows.flatMap(({ state, tearsDown, ...standing }) => {
+    const { topologyId, environment, broker } = standing;
+    const where = JSON.stringify([topologyId, environment, broker]);
+    if (over.has(where)) return [];
+    if (state === 'applied') over.add(where);
+    if (state === 'applied' && tearsDown) return [];
+    return [{ ...standing, applied: state === 'applied' }];
+  });
 }
 
 export async function insertProbe(tx: Transaction, probe: typeof probes.$inferInsert): Promise<void> {

@@ -30,6 +30,8 @@ export interface TopologyEntry extends Omit<TopologyRow, 'id'> {
   readonly environments: readonly {
     readonly environment: string;
     readonly revisions: readonly number[];
+    /** How many brokers are connected there. */
+    readonly brokers: number;
     readonly whole: boolean;
   }[];
 }
@@ -53,14 +55,15 @@ export function topologyEntries(db: Database, personId: number): Promise<Topolog
           select p.name from members m join people p on p.id = m.person_id
           where m.topology_id = ${topologies.id} order by p.name limit 10) w)`,
       environments: sql<TopologyEntry['environments']>`(
-        select coalesce(json_agg(json_build_object('environment', e.environment, 'revisions', e.revisions, 'whole', e.whole) order by e.environment), '[]'::json)
+        select coalesce(json_agg(json_build_object('environment', e.environment, 'revisions', e.revisions, 'brokers', e.brokers, 'whole', e.whole) order by e.environment), '[]'::json)
         from (
           select t.environment,
             coalesce(json_agg(distinct a.revision) filter (where a.revision is not null), '[]'::json) as revisions,
+            count(*)::int as brokers,
             bool_and(a.revision is not null) as whole
           from targets t
           left join lateral (
-            select o.revision from rollouts o
+            select case when o.tears_down then null else o.revision end as revision from rollouts o
             where o.topology_id = t.topology_id and o.environment = t.environment and o.broker = t.broker and o.state = 'applied'
             order by o.id desc limit 1) a on true
           where t.topology_id = ${topologies.id}

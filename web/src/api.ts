@@ -293,11 +293,15 @@ export const api = {
   targets: (slug: string) => ask(`GET ${T}/targets`, { at: { slug } }),
   rollouts: (slug: string) => ask(`GET ${T}/rollouts`, { at: { slug } }),
   rollout: (slug: string, id: number) => ask(`GET ${T}/rollouts/:id`, { at: { slug, id } }),
-  planRollout: (slug: string, target: number, revision: number) =>
-    ask(`POST ${T}/rollouts`, { at: { slug }, body: { target, revision } }),
-  /** @param destroys how many waiting messages may be destroyed */
-  applyRollout: (slug: string, id: number, destroys: number) =>
-    ask(`POST ${T}/rollouts/:id/apply`, { at: { slug, id }, body: destroys ? { destroys } : {} }),
+  /** @param on a target, or an environment with all its targets */
+  planRollout: (
+    slug: string,
+    on: { target: number } | { environment: string },
+    wanted: { revision: number } | { tearDown: true },
+  ) => ask(`POST ${T}/rollouts`, { at: { slug }, body: { ...on, ...wanted } }),
+  /** @param agreed how many messages may be destroyed, and how many takers cut off */
+  applyRollout: (slug: string, id: number, agreed: { destroys: number; cutsOff: number } | undefined) =>
+    ask(`POST ${T}/rollouts/:id/apply`, { at: { slug, id }, body: agreed ?? {} }),
   consent: (slug: string, id: number, words: string) =>
     ask(`POST ${T}/rollouts/:id/consent`, { at: { slug, id }, body: words ? { words } : {} }),
   steps: (slug: string, id: number, from: number) =>

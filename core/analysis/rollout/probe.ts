@@ -7,7 +7,7 @@ import {
   type WireQueue,
   bindingId,
   wireNames,
-} from './amqp.ts';
+} from './wire.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Hop } from '../../routing/hop.ts';
 import type { Trace } from '../../routing/trace.ts';

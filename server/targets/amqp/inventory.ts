@@ -20,6 +20,7 @@ interface HttpQueue {
   exclusive: boolean;
   arguments: Arguments;
   messages?: number;
+  messages_ready?: number;
   consumers?: number;
   effective_policy_definition?: Record<string, unknown>;
 }
@@ -58,6 +59,7 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
         arguments: terms,
       })),
     queues: queues.filter(({ name }) => theirs(name)).map(queueOf),
+    passing: queues.flatMap(({ name }) => (theirs(name) ? [] : [name])),
     bindings: bindings
       // every queue is bound to the unnamed exchange by the protocol itself (§3.1.3.1)
       .filter(({ source, destination }) => source !== '' && theirs(source) && theirs(destination))
@@ -87,6 +89,7 @@ function queueOf({
     // the broker says of every queue what kind it is; only what was asked for is compared
     arguments: terms,
     messages: queue.messages ?? 0,
+    ready: queue.messages_ready ?? queue.messages ?? 0,
     takers: queue.consumers ?? 0,
     ...(queue.effective_policy_definition && Object.keys(queue.effective_policy_definition).length
       ? { policy: queue.effective_policy_definition as Arguments }

@@ -9,6 +9,7 @@ import {
 } from '@vondle/core/analysis';
 import type { Channel, ChannelModel } from 'amqplib';
 import { cut, end, within, type AmqpBroker } from './broker.ts';
+import { carryOver, keptFor } from './carry.ts';
 import { readExchange, readQueue } from './inventory.ts';
 import { OUR_PREFIX } from './names.ts';
 import { BrokerTrouble, brokerTrouble } from './trouble.ts';
@@ -17,12 +18,16 @@ import { BrokerTrouble, brokerTrouble } from './trouble.ts';
 const STEP_MS = 30_000;
 
 const TRY = `${OUR_PREFIX}try.`;
+/** So often what came into a queue while it was emptied is carried over too. */
+const MOST_EMPTIED = 50;
 
 type Replace = Extract<Step, { do: 'replace queue' | 'replace exchange' }>;
 
 /** An open connection that steps are carried out on. */
 export class StepRunner {
   private channel: Channel | undefined;
+  /** What waits for the connection while it is cut would wait for ever. */
+  private readonly cutOff = new AbortController();
 
   private constructor(
     private readonly broker: AmqpBroker,
@@ -36,14 +41,18 @@ export class StepRunner {
   }
 
   /**
-   * @param agreed of a queue that is replaced: how many messages may go with it
+   * @param agreed of a queue that is replaced or removed: how many messages may go with it
    * @returns what there is to know of how it went
    * @throws BrokerTrouble; `slow` and `gone` leave open whether the broker did it
    */
   async run(step: Step, agreed = 0): Promise<string | null> {
+    if (step.do === 'replace queue')
+      return this.replaceQueue(step.queue, step.bindings, agreed).catch((error: unknown) => {
+        throw brokerTrouble(error);
+      });
+    if (step.do === 'delete queue') return this.deleteQueue(step.queue, agreed);
     return this.attempt(async (channel) => {
       if (step.do === 'replace exchange') return this.replaceExchange(channel, step.exchange, step.bindings);
-      if (step.do === 'replace queue') return this.replaceQueue(channel, step.queue, step.bindings, agreed);
       await carryOut(channel, step);
       return null;
     });
@@ -110,6 +119,7 @@ export class StepRunner {
 
   /** Ends at once, whatever is going on. */
   abort(): void {
+    this.cutOff.abort();
     cut(this.connection);
   }
 
@@ -148,38 +158,90 @@ export class StepRunner {
     }
   }
 
+  /**
+   * A queue is made anew with what waits in it: that is carried over to a queue of ours, and back. What a process
+   * that died left in ours is carried back first of all.
+   */
   private async replaceQueue(
-    channel: Channel,
     queue: WireQueue,
     bindings: readonly WireBinding[],
     agreed: number,
   ): Promise<string | null> {
+    const kept = keptFor(queue.name);
+    const [there, left] = [await readQueue(this.broker, queue.name), await readQueue(this.broker, kept)];
+    let carried = 0;
+    let gap: string | undefined;
+    if (!there || differs(queue, there) !== '') {
+      if (there) {
+        const inHand = inHandOf(there);
+        if (inHand > agreed) throw moreThanAgreed(queue.name, inHand, agreed);
+        await this.attempt((channel) => channel.assertQueue(kept, { durable: true }));
+        carried = await carryOver(this.connection, queue.name, kept, this.stepMs, this.cutOff.signal);
+      }
+      const release = await this.attempt((channel) => this.hold(channel, bindings, queue.name));
+      const began = performance.now();
+      const destroyed = there ? await this.removeQueue(queue.name, there, kept) : 0;
+      await this.attempt(async (channel) => {
+        await declareQueue(channel, queue);
+        for (const binding of bindings) await bind(channel, binding);
+      });
+      const ms = Math.max(1, Math.round(performance.now() - began));
+      await this.attempt(() => release());
+      gap = `for ${ms} ms nothing could come to lie in it`;
+      if (destroyed) gap += `; ${destroyed} ${destroyed === 1 ? 'message' : 'messages'} went with it`;
+    } else
+      await this.attempt(async (channel) => {
+        for (const binding of bindings) await bind(channel, binding);
+      });
+    if (left || carried || there) {
+      const back = left || gap !== undefined ? await this.giveBack(queue.name, kept) : 0;
+      if (back)
+        return `${gap ? `${gap}; ` : ''}${back} ${back === 1 ? 'message was' : 'messages were'} carried over`;
+    }
+    return gap ?? null;
+  }
+
+  /** Removes a queue that was emptied; what came in meanwhile is carried over too. @returns how many messages went with it */
+  private async removeQueue(name: string, there: WireQueue, kept: string): Promise<number> {
+    // queues that are replicated cannot be asked to go only when they are empty
+    const canAsk = there.arguments['x-queue-type'] !== 'quorum';
+    for (let tries = 0; ; tries++) {
+      if (!canAsk && (await this.waiting(name))) {
+        await carryOver(this.connection, name, kept, this.stepMs, this.cutOff.signal);
+      }
+      try {
+        return await this.attempt(
+          async (channel) =>
+            // what takers have in hand was agreed to; what waits never goes with it
+            (await channel.deleteQueue(name, { ifEmpty: canAsk })).messageCount,
+        );
+      } catch (error) {
+        const trouble = brokerTrouble(error);
+        if (trouble.kind !== 'refused' || tries === MOST_EMPTIED) throw trouble;
+        await carryOver(this.connection, name, kept, this.stepMs, this.cutOff.signal);
+      }
+    }
+  }
+
+  /** @returns how many messages were carried back from what kept them, which is removed */
+  private async giveBack(queue: string, kept: string): Promise<number> {
+    const waiting = await this.waiting(kept);
+    if (waiting === undefined) return 0;
+    const back = await carryOver(this.connection, kept, queue, this.stepMs, this.cutOff.signal);
+    await this.attempt((channel) => channel.deleteQueue(kept, { ifEmpty: true }));
+    return back;
+  }
+
+  private async deleteQueue(queue: WireQueue, agreed: number): Promise<string | null> {
     const there = await readQueue(this.broker, queue.name);
-    if (there && differs(queue, there) === '') {
-      for (const binding of bindings) await bind(channel, binding);
-      return null;
-    }
-    let waiting = 0;
-    if (there) {
-      waiting = await counted(channel, queue.name);
-      if (waiting > agreed) throw moreThanAgreed(queue.name, waiting, agreed);
-    }
-    const release = await this.hold(channel, bindings, queue.name);
-    const began = performance.now();
-    let destroyed = 0;
-    if (there) {
-      // where none may go, the broker itself sees to it; queues that are replicated cannot be asked to
-      const ifEmpty = waiting === 0 && there.arguments['x-queue-type'] !== 'quorum';
-      destroyed = (await channel.deleteQueue(queue.name, { ifEmpty })).messageCount;
-    }
-    await declareQueue(channel, queue);
-    for (const binding of bindings) await bind(channel, binding);
-    const ms = Math.max(1, Math.round(performance.now() - began));
-    await release();
-    const gone = destroyed
-      ? `; ${destroyed} ${destroyed === 1 ? 'message was' : 'messages were'} destroyed`
-      : '';
-    return `for ${ms} ms nothing could come to lie in it${gone}`;
+    if (!there) return null;
+    const waiting = Math.max(await this.attempt((channel) => counted(channel, queue.name)), inHandOf(there));
+    if (waiting > agreed) throw moreThanAgreed(queue.name, waiting, agreed);
+    const ifEmpty = waiting === 0 && there.arguments['x-queue-type'] !== 'quorum';
+    const { messageCount } = await this.attempt((channel) => channel.deleteQueue(queue.name, { ifEmpty }));
+    return messageCount
+      ? `${messageCount} ${messageCount === 1 ? 'message' : 'messages'} went with it`
+      : null;
   }
 
   private async replaceExchange(
@@ -237,7 +299,10 @@ export class StepRunner {
 }
 
 /** Carries out a step that takes nothing away to make it again, on an open channel, which the broker closes when it refuses. */
-export async function carryOut(channel: Channel, step: Exclude<Step, Replace>): Promise<void> {
+export async function carryOut(
+  channel: Channel,
+  step: Exclude<Step, Replace | { do: 'delete queue' }>,
+): Promise<void> {
   switch (step.do) {
     case 'declare exchange':
       return declareExchange(channel, step.exchange);
@@ -247,8 +312,14 @@ export async function carryOut(channel: Channel, step: Exclude<Step, Replace>): 
       return bind(channel, step.binding);
     case 'unbind':
       return unbind(channel, step.binding);
+    case 'delete exchange':
+      await channel.deleteExchange(step.exchange.name);
   }
 }
+
+/** How many messages takers have in hand, as far as the broker's statistics know. */
+const inHandOf = ({ messages = 0, ready = messages }: { messages?: number; ready?: number }): number =>
+  Math.max(0, messages - ready);
 
 async function counted(channel: Channel, queue: string): Promise<number> {
   return (await channel.checkQueue(queue)).messageCount;

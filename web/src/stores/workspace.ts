@@ -220,8 +220,12 @@ export const useWorkspace = defineStore('workspace', () => {
   /** Asks where the environments stand: after a rollout they stand elsewhere. */
   async function standAgain(): Promise<void> {
     const { slug } = topology.value!;
-    const [targets, rollouts] = await Promise.all([api.targets(slug), api.rollouts(slug)]);
-    standings.value = standingsOf(targets, rollouts);
+    const [targets, rollouts, places] = await Promise.all([
+      api.targets(slug),
+      api.rollouts(slug),
+      api.places(slug),
+    ]);
+    standings.value = standingsOf(targets, rollouts, places.all);
   }
 
   /** Tells the worker what the draft began from, so that it can say what the draft adds and cures. */

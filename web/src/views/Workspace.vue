@@ -13,7 +13,7 @@ import { useLive } from '../stores/live.ts';
 import { useWorkspace, type SaveState } from '../stores/workspace.ts';
 import { useColorScheme } from '../stores/color-scheme.ts';
 import { useSession } from '../stores/session.ts';
-import { standingInWords } from '../stores/standings.ts';
+import { missingInWords, standingInWords } from '../stores/standings.ts';
 import { ON_SERVER, VIEWS } from './list.ts';
 import { showInText } from './show.ts';
 import Said from '../parts/Said.vue';
@@ -299,6 +299,7 @@ async function signOut() {
         :to="{ name: 'rollout', params: route.params, query: shared }"
         class="soft standings"
         data-testid="standings"
+        :title="missingInWords(workspace.standings) || undefined"
         >{{ workspace.standings.map(standingInWords).join(' · ') }}</router-link
       >
       <span v-if="workspace.canWrite" class="steps">

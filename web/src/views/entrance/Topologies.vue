@@ -119,11 +119,16 @@ const waits = computed(() =>
     },
   ].filter(({ list }) => list.length > 0),
 );
-const stands = ({ environments }: TopologyEntry) =>
+/** A broker that is declared and not connected has nothing of any revision. */
+const declares = (slug: string) => {
+  const glance = glances.value[slug];
+  return glance && glance !== 'unknown' ? glance.counts.brokers : 0;
+};
+const stands = ({ slug, environments }: TopologyEntry) =>
   environments
-    .map(({ environment, revisions, whole }) =>
+    .map(({ environment, revisions, brokers, whole }) =>
       revisions.length
-        ? `${environment} ${whole ? '' : 'partly '}r${revisions.join(' and r')}`
+        ? `${environment} ${whole && brokers >= declares(slug) ? '' : 'partly '}r${revisions.join(' and r')}`
         : `${environment} nothing yet`,
     )
     .join(' · ');

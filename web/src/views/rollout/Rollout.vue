@@ -13,10 +13,16 @@ import {
 import Choice from '../../parts/Choice.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { listen, withNews } from './live.ts';
+import Losses from './Losses.vue';
 import ProbePanel from './ProbePanel.vue';
+import StepList from './StepList.vue';
 import TargetForm from './TargetForm.vue';
 import Targets from './Targets.vue';
+import Windows from './Windows.vue';
 import Said from '../../parts/Said.vue';
+
+/** How often it is asked whether the next of several has begun. */
+const NEXT_MS = 400;
 
 const STATES: Record<RolloutState, string> = {
   planned: 'planned, not applied',
@@ -33,7 +39,8 @@ const router = useRouter();
 const slug = computed(() => String(route.params.slug));
 const targets = ref<Target[]>();
 const list = ref<RolloutEntry[]>([]);
-const target = ref<number>();
+/** A target, or `all of` an environment. */
+const target = ref<number | string>();
 const revision = ref<number>();
 const current = shallowRef<Rollout>();
 const trouble = ref('');
@@ -99,7 +106,23 @@ watch(
     });
   },
 );
-onUnmounted(() => deaf());
+let later: ReturnType<typeof setTimeout> | undefined;
+/** While those planned together go on, how far they are; when the next begins, it is shown. */
+watch(current, (it) => {
+  clearTimeout(later);
+  if (!it || it.state === 'applying') return;
+  const next = it.group.find(({ id, state }) => id > it.id && state === 'applying');
+  if (next && it.state === 'applied') return void choose(next.id);
+  if (it.group.some(({ waits, state }) => waits || state === 'applying'))
+    later = setTimeout(
+      () => void refresh(it.id).catch((error: Error) => (trouble.value = error.message)),
+      NEXT_MS,
+    );
+});
+onUnmounted(() => {
+  deaf();
+  clearTimeout(later);
+});
 
 /** Whether another broker is about to be connected. */
 const connecting = ref(false);
@@ -127,15 +150,17 @@ const choose = (id: number) =>
     await refresh(id);
     await router.replace({ query: { ...route.query, rollout: String(id) } });
   });
-const plan = () =>
+const plan = (wanted: Parameters<typeof api.planRollout>[2]) =>
   attempt(async () => {
-    const { id } = await api.planRollout(slug.value, target.value!, revision.value!);
+    const on =
+      typeof target.value === 'number' ? { target: target.value } : { environment: environment.value! };
+    const { id } = await api.planRollout(slug.value, on, wanted);
     await refresh(id);
     await router.replace({ query: { ...route.query, rollout: String(id) } });
   });
 const apply = () =>
   attempt(async () => {
-    await api.applyRollout(slug.value, current.value!.id, agreed.value ? waiting.value : 0);
+    await api.applyRollout(slug.value, current.value!.id, agreed.value ? goes.value : undefined);
     await refresh(current.value!.id);
   });
 const consent = () =>
@@ -152,7 +177,23 @@ const more = () =>
     current.value = { ...known, steps: [...known.steps, ...page] };
   });
 
-const environment = computed(() => targets.value?.find(({ id }) => id === target.value)?.environment);
+const ALL = 'all of ';
+const environment = computed(() =>
+  typeof target.value === 'string'
+    ? target.value.slice(ALL.length)
+    : targets.value?.find(({ id }) => id === target.value)?.environment,
+);
+/** What may be chosen: each target, and an environment with several of them whole. */
+const places = computed(() => {
+  const all = targets.value ?? [];
+  const several = [...new Set(all.map((each) => each.environment))].filter(
+    (each) => all.filter((other) => other.environment === each).length > 1,
+  );
+  return [
+    ...several.map((each) => ({ value: `${ALL}${each}`, label: `${ALL}${each}` })),
+    ...all.map((each) => ({ value: each.id, label: name(each) })),
+  ];
+});
 const isProtected = computed(
   () => environment.value !== undefined && protections.value.includes(environment.value),
 );
@@ -162,15 +203,53 @@ const protect = () =>
     protections.value = await api.protections(slug.value);
   });
 
-/** Messages that wait in what is replaced. */
-const waiting = computed(() => current.value?.destroys.reduce((sum, { messages }) => sum + messages, 0) ?? 0);
+/** The revision that stands on the chosen target. */
+const standsThere = computed(() => {
+  const of = environment.value;
+  const broker = targets.value?.find(({ id }) => id === target.value)?.broker;
+  const last = list.value.find(
+    (each) =>
+      each.environment === of &&
+      (broker === undefined || each.broker === broker) &&
+      each.state === 'applied' &&
+      !(broker === undefined && each.tearsDown),
+  );
+  return last?.tearsDown ? undefined : last?.revision;
+});
+/** What a rollout does, in a line. */
+const titleOf = (each: RolloutEntry) =>
+  `${each.tearsDown ? `all of r${each.revision} taken away from` : `r${each.revision} on`} ${name(each)}`;
+/** This rollout, and those that follow it by themselves. */
+const toCome = computed(() =>
+  (current.value?.group ?? []).filter(
+    ({ id, state }) => id === current.value!.id || (id > current.value!.id && state === 'planned'),
+  ),
+);
+/** What goes with queues that are removed or made anew, in all of them. */
+const goes = computed(() => {
+  const all = toCome.value;
+  return {
+    destroys: all.reduce((sum, { destroys }) => sum + destroys, 0),
+    cutsOff: all.reduce((sum, { cutsOff }) => sum + cutsOff, 0),
+  };
+});
+const steps = (count: number) => `${count} step${count === 1 ? '' : 's'}`;
+const applyWords = computed(() => {
+  const [own, ...then] = toCome.value;
+  if (!own) return '';
+  const rest = then.map((each) => `${each.steps} on ${each.broker}`).join(', then ');
+  const first = own.steps ? `Apply ${steps(own.steps)}` : 'Mark as applied';
+  return rest ? `${first}, then ${rest}` : first;
+});
 /** Why it cannot be applied yet, in words; nothing where it can. */
 const notYet = computed(() => {
   const it = current.value;
   if (!it) return '';
   if (!workspace.canOperate) return 'You may read this topology, not carry it out.';
   if (it.needsConsent && !it.consentBy) return 'An approver has to consent first.';
-  if (waiting.value && !agreed.value) return 'Say first that what waits may be destroyed.';
+  if (goes.value.destroys && !agreed.value) return 'Say first that what waits may be destroyed.';
+  if (goes.value.cutsOff && !agreed.value) return 'Say first that takers may be cut off.';
+  if (it.startsAfter) return 'It begins when the one before is carried out.';
   return '';
 });
 const name = (each: { environment: string; broker: string }) => `${each.environment} · ${each.broker}`;
@@ -195,12 +274,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           workspace.revisions.map((each) => ({ value: each.number, label: `r${each.number} ${each.words}` }))
         "
       />
-      <Choice
-        v-model="target"
-        words="on"
-        called="target"
-        :options="(targets ?? []).map((each) => ({ value: each.id, label: name(each) }))"
-      />
+      <Choice v-model="target" words="on" called="target" :options="places" />
       <button
         v-if="targets?.length && workspace.canOperate"
         class="plain link"
@@ -216,9 +290,17 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         type="primary"
         :loading="busy"
         :disabled="!workspace.canOperate || !target || !revision"
-        @click="plan"
+        @click="plan({ revision: revision! })"
         >Read the broker and list the steps</el-button
       >
+      <button
+        v-if="standsThere && workspace.canOperate"
+        class="plain link"
+        :disabled="busy"
+        @click="plan({ tearDown: true })"
+      >
+        or what would take away all of r{{ standsThere }} there
+      </button>
       <p v-if="environment" class="soft protection" data-testid="protection">
         {{
           isProtected
@@ -240,7 +322,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       <ul class="earlier">
         <li v-for="each in list" :key="each.id">
           <button class="plain" :class="{ current: each.id === current?.id }" @click="choose(each.id)">
-            <span>r{{ each.revision }} on {{ name(each) }}</span>
+            <span>{{ titleOf(each) }}</span>
             <span class="soft"
               >{{ STATES[each.state] }} · {{ new Date(each.createdAt).toLocaleString() }} ·
               {{ each.by }}</span
@@ -250,10 +332,15 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       </ul>
     </section>
 
-    <section v-if="current" class="steps" aria-label="steps">
+    <section
+      v-if="current"
+      class="steps"
+      :class="{ wide: current.state !== 'applied' || current.tearsDown }"
+      aria-label="steps"
+    >
       <header>
         <h2>
-          r{{ current.revision }} on {{ name(current) }}
+          {{ titleOf(current) }}
           <span
             :class="{
               good: current.state === 'applied' && current.verified,
@@ -263,8 +350,25 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
             >{{ STATES[current.state] }}</span
           >
         </h2>
+        <p v-if="current.group.length > 1" class="group" data-testid="group">
+          <span class="soft">one after the other:</span>
+          <button
+            v-for="each in current.group"
+            :key="each.id"
+            class="plain"
+            :class="{ current: each.id === current.id }"
+            @click="choose(each.id)"
+          >
+            {{ each.broker }}
+            <span class="soft">{{ each.waits ? 'waits' : STATES[each.state] }}</span>
+          </button>
+        </p>
         <p v-if="current.state === 'applied'">
-          <span v-if="current.verified" class="good">Read back: the broker is as the revision says.</span>
+          <span v-if="current.verified" class="good">{{
+            current.tearsDown
+              ? 'Read back: nothing of it is there any more.'
+              : 'Read back: the broker is as the revision says.'
+          }}</span>
           <span v-else class="error">{{ current.error }}</span>
         </p>
         <p v-else-if="current.error" class="error">{{ current.error }}</p>
@@ -278,30 +382,19 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           <p class="soft">{{ current.count.done }} of {{ current.count.all }} steps</p>
         </template>
         <p v-if="current.count.all === 0" class="good">Nothing to do: the broker has all of it already.</p>
-        <div
-          v-if="current.state === 'planned' && current.destroys.length"
-          class="obstacles"
-          data-testid="destroys"
-        >
-          <p class="error">
-            {{ current.destroys.length === 1 ? 'This queue is' : 'These queues are' }} deleted and made again,
-            for a broker cannot change {{ current.destroys.length === 1 ? 'it' : 'them' }} in place:
-          </p>
-          <ul>
-            <li v-for="each in current.destroys" :key="each.queue">
-              <code>{{ each.queue }}</code>: {{ each.messages || 'no' }}
-              {{ each.messages === 1 ? 'message waits' : 'messages wait'
-              }}{{ each.messages ? ` and ${each.messages === 1 ? 'is' : 'are'} destroyed` : '' }}
-              <template v-if="each.takers"
-                >; {{ each.takers }} {{ each.takers === 1 ? 'taker is' : 'takers are' }} cut off</template
-              >
-            </li>
-          </ul>
-          <label v-if="waiting && workspace.canOperate" class="agree">
-            <input v-model="agreed" type="checkbox" />
-            {{ waiting === 1 ? 'The 1 message' : `The ${waiting} messages` }} may be destroyed
-          </label>
-        </div>
+        <p v-for="each in current.leftToOthers" :key="each.of" class="soft" data-testid="left-out">
+          Not carried out: <code>{{ each.of }}</code>, for <Said :text="each.why" />.
+        </p>
+        <template v-if="current.state === 'planned'">
+          <Losses
+            v-model="agreed"
+            :queues="current.destroys"
+            :goes="goes"
+            :asks="workspace.canOperate"
+            :several="toCome.length > 1"
+          />
+          <Windows :windows="current.windows" :unproved="current.unproved" />
+        </template>
         <div v-if="current.needsConsent" class="obstacles" data-testid="obstacles">
           <template v-if="current.obstacles.length">
             <p class="error">
@@ -348,11 +441,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
             :loading="busy"
             :disabled="notYet !== ''"
             @click="apply"
-            >{{
-              current.count.all
-                ? `Apply ${current.count.all} step${current.count.all === 1 ? '' : 's'}`
-                : 'Mark as applied'
-            }}</el-button
+            >{{ applyWords }}</el-button
           >
           <span v-if="current.state === 'planned' && notYet" class="soft">{{ notYet }}</span>
           <el-button v-if="current.state === 'applying'" :disabled="current.stopAsked" @click="stop">{{
@@ -360,27 +449,12 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           }}</el-button>
         </div>
       </header>
-      <ol>
-        <li v-for="each in current.steps" :key="each.position" :class="each.state" data-testid="step">
-          <span class="state" :aria-label="each.state">{{
-            { pending: '·', running: '›', done: '✓', failed: '✕', unknown: '?' }[each.state]
-          }}</span>
-          <span class="title"><Said :text="each.title" /></span>
-          <span v-if="each.risk !== 'none'" class="warning">{{
-            each.risk === 'some' ? 'changes what messages do now' : each.risk
-          }}</span>
-          <span v-if="each.said" class="soft">{{ each.said }}</span>
-          <span v-if="each.error" class="error">{{ each.error }}</span>
-        </li>
-      </ol>
+      <StepList :steps="current.steps" />
       <el-button v-if="current.steps.length < current.count.all" :loading="busy" @click="more">
         Show more of the {{ current.count.all }} steps
       </el-button>
-      <p class="soft">
+      <p v-if="current.inPlace" class="soft">
         {{ current.inPlace }} {{ current.inPlace === 1 ? 'thing is' : 'things are' }} in place already.
-      </p>
-      <p v-for="each in current.leftToOthers" :key="each.of" class="soft">
-        <code>{{ each.of }}</code> is not made here: <Said :text="each.why" />.
       </p>
       <p v-if="current.kept.length" class="soft">
         Kept, though this revision does not know it: {{ current.kept.join(', ') }}.
@@ -393,7 +467,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       </p>
     </section>
     <ProbePanel
-      v-if="current?.state === 'applied'"
+      v-if="current?.state === 'applied' && !current.tearsDown"
       :rollout="current"
       :slug="slug"
       @probed="(probes) => (current = { ...current!, probes })"
@@ -444,13 +518,26 @@ label {
 .earlier .current {
   background: var(--accent-sheet);
 }
-.alone {
+.alone,
+.wide {
   grid-column: 2 / -1;
 }
 .choose .link {
   color: var(--accent);
   text-decoration: underline;
   font-size: 13px;
+}
+.group {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 10px;
+  align-items: baseline;
+}
+.group button {
+  padding: 1px 6px;
+}
+.group .current {
+  background: var(--accent-sheet);
 }
 .first {
   display: grid;
@@ -477,43 +564,18 @@ label {
 .protection button {
   text-decoration: underline;
 }
-.agree {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  color: var(--ink);
-}
 .acts {
   display: flex;
   gap: 10px;
   align-items: center;
 }
-.title {
-  overflow-wrap: anywhere;
+.steps h2 span {
+  font-weight: normal;
+  margin-left: 6px;
 }
 .steps header {
   display: grid;
   gap: 6px;
-}
-.steps ol li {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 10px;
-  padding: 3px 0;
-  border-bottom: 1px solid var(--hairline);
-  font: 12px/1.6 var(--mono);
-}
-.steps li.done {
-  color: var(--soft);
-}
-.state {
-  width: 12px;
-}
-li.done .state {
-  color: var(--good);
-}
-li.failed .state {
-  color: var(--error);
 }
 progress {
   width: 100%;

@@ -5,6 +5,8 @@ const step = (position: number, state: StepLine['state']): StepLine => ({
   position,
   title: `step ${position}`,
   risk: 'none',
+  destroys: null,
+  inverse: null,
   state,
   error: null,
   said: null,

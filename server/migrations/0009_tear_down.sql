@@ -1,0 +1,1 @@
+ALTER TABLE "rollouts" ADD COLUMN "tears_down" boolean DEFAULT false NOT NULL;

@@ -1,0 +1,1 @@
+ALTER TABLE "rollouts" ADD COLUMN "unproved" jsonb DEFAULT '[]'::jsonb NOT NULL;
