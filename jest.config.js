@@ -32,6 +32,7 @@ export default {
     project('web', ['web/src']),
     // these need the services that `npm test` starts
     project('server', ['server'], { testPathIgnorePatterns: ['\\.live\\.test\\.ts$'] }),
+    project('standin', ['standin']),
     project('live', ['server'], { testMatch: ['**/*.live.test.ts'] }),
     project('e2e', ['e2e']),
   ],

@@ -11,11 +11,13 @@ import { homeFor, memory, ROOT } from './setup/places.mjs';
 import { crew as crewOf } from './setup/processes.mjs';
 import { run, say, Trouble } from './setup/say.mjs';
 
-const PARTS = ['lint', 'types', 'core', 'api', 'cli', 'tools', 'web', 'server', 'live', 'e2e'];
-const NEED_SERVICES = ['server', 'live', 'e2e'];
+const PARTS = ['lint', 'types', 'core', 'api', 'cli', 'tools', 'web', 'server', 'standin', 'live', 'e2e'];
+const NEED_SERVICES = ['server', 'standin', 'live', 'e2e'];
 const ALONE = ['core', 'api', 'cli', 'tools', 'web'];
 /** No part takes this long; one that does hangs, and is stopped so that the others are still told. */
 const LONGEST_MINUTES = 14;
+/** What runs, each in a process group of its own. */
+const children = new Set();
 
 await run(async () => {
   const asked = process.argv.slice(2).filter((word) => !word.startsWith('-'));
@@ -26,7 +28,7 @@ await run(async () => {
   const parts = asked.length ? PARTS.filter((part) => asked.includes(part)) : PARTS;
   const services = parts.some((part) => NEED_SERVICES.includes(part));
 
-  if (services) needPackages('postgresql', 'rabbitmq-server', 'chromium', 'nginx');
+  if (services) needPackages('postgresql', 'rabbitmq-server', 'chromium', 'nginx', 'python3-qpid-proton');
   needModules();
 
   const home = homeFor('test');
@@ -37,6 +39,7 @@ await run(async () => {
   const end = async () => {
     if (ended) return;
     ended = true;
+    for (const { pid } of children) process.kill(-pid, 'SIGKILL');
     const { stopBroker } = await import('./setup/broker.mjs');
     await Promise.all([crew.stop('postgres', 'SIGINT'), stopBroker(crew)]);
     crew.forget('test');
@@ -125,7 +128,7 @@ await run(async () => {
           await test(part, '--maxWorkers=100%');
       })(),
       (async () => {
-        for (const part of parts.filter((part) => ['server', 'live'].includes(part)))
+        for (const part of parts.filter((part) => ['server', 'standin', 'live'].includes(part)))
           await test(part, '--runInBand');
       })(),
     ]);
@@ -151,6 +154,7 @@ function outcome(command, args, env = {}) {
       env: { ...process.env, ...env },
       detached: true,
     });
+    children.add(child);
     const running = setTimeout(() => {
       late = true;
       process.kill(-child.pid, 'SIGKILL');
@@ -159,6 +163,7 @@ function outcome(command, args, env = {}) {
       stream.setEncoding('utf8').on('data', (part) => (said += part));
     child.on('close', (code) => {
       clearTimeout(running);
+      children.delete(child);
       done({ worked: code === 0, said, late });
     });
     child.on('error', (error) => done({ worked: false, said: `${error}\n`, late }));

@@ -10,7 +10,7 @@ import { readTopology } from '../topology/read.ts';
 import type { Finding } from '../topology/topology.ts';
 
 const WEIGHT: Record<Severity, number> = { error: 3, warning: 2, advice: 1 };
-const RUNS = 60 * Number(process.env['FUZZ'] ?? 1);
+const RUNS = 30 * Number(process.env['FUZZ'] ?? 1);
 
 function findingsIn(documents: readonly TextDocument[]) {
   const topology = readTopology(documents);

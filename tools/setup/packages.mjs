@@ -38,6 +38,7 @@ const NEEDED = {
   'rabbitmq-server': brokerScript,
   chromium,
   nginx: () => ['/usr/sbin/nginx'].find(canRun),
+  'python3-qpid-proton': () => existsSync('/usr/lib/python3/dist-packages/proton/__init__.py'),
 };
 
 /** Installs the named Debian packages that are missing, or says which one command would. */
