@@ -1,4 +1,4 @@
-/** `npm run bench [reading keys tracing picture checks classes edits large broker server history]`: ratios against peers, all measured in one run. */
+/** `npm run bench [reading keys tracing picture checks classes edits large broker standin server history]`: ratios against peers, all measured in one run. */
 import { broker } from './broker.ts';
 import { checks } from './checks.ts';
 import { classes, classesAfterEdits } from './classes.ts';
@@ -8,6 +8,7 @@ import { picture } from './picture.ts';
 import { reading } from './reading.ts';
 import { history } from './history.ts';
 import { server } from './server.ts';
+import { standin } from './standin.ts';
 import { tracing } from './tracing.ts';
 
 const parts: Record<string, () => void | Promise<void>> = {
@@ -20,6 +21,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   edits: classesAfterEdits,
   large,
   broker,
+  standin,
   server,
   history,
 };

@@ -12,7 +12,7 @@ await build({
   platform: 'node',
   format: 'esm',
   external: ['autocannon', 'pg'],
-  alias: { '@vondle/core': join(ROOT, 'core') },
+  alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api') },
   banner: {
     js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
   },

@@ -20,5 +20,6 @@ export const none = (what: string) =>
 export const answerOf = (c: Context, { status, title, detail, more }: Problem): Response =>
   c.body(JSON.stringify({ type: 'about:blank', status, title, detail, ...more }), status, {
     'content-type': 'application/problem+json',
+    ...(status === 413 ? { connection: 'close' } : {}),
     ...(status === 401 ? { 'www-authenticate': 'Basic realm="stand-in"' } : {}),
   });

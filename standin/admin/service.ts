@@ -80,7 +80,7 @@ export class Administration {
       throw new Problem(422, 'No name', 'A space is called by small letters, digits, dots and hyphens.');
     if (!admin.all && tenant !== admin.tenant) throw none(`tenant ${tenant}`);
     const fresh = await this.connection.db.transaction(async (tx) => {
-      await tx.execute(sql`select pg_advisory_xact_lock(4583)`);
+      await tx.execute(sql`select pg_advisory_xact_lock(5692)`);
       const [there] = await tx.select().from(spaces).where(eq(spaces.name, name));
       if (there && !(admin.all || there.tenant === admin.tenant)) throw none(`space ${name}`);
       if (there && there.tenant !== tenant)

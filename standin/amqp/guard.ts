@@ -64,6 +64,11 @@ interface Disposition {
   last?: number;
 }
 interface Inside {
+  readonly links: Record<
+    string,
+    { name: string; is_receiver(): boolean; readonly local: { readonly handle: number } }
+  >;
+  on_attach(frame: { readonly performative: { readonly name: string; readonly role: boolean } }): void;
   readonly incoming: {
     on_transfer(frame: Transfer, receiver: Receiving): void;
     on_disposition(fields: Disposition): void;
@@ -79,7 +84,20 @@ export interface Receiving extends rhea.Receiver {
 /** Bounds messages and dispositions of a session, and leaves a message's bytes with its link. */
 export function guardSession(session: rhea.Session): void {
   sayEachApart(session);
-  const { incoming, outgoing } = session as unknown as Inside;
+  const inside = session as unknown as Inside;
+  const { incoming, outgoing } = inside;
+  const onAttach = inside.on_attach.bind(session);
+  inside.on_attach = (frame) => {
+    // a link that sends and one that receives may have one name (§2.6.1); the package knows them by that alone
+    const { name, role } = frame.performative;
+    const known = inside.links[name];
+    if (known && known.is_receiver() === role) {
+      delete inside.links[name];
+      known.name = `${name} ${role ? 'in' : 'out'} ${known.local.handle}`;
+      inside.links[known.name] = known;
+    }
+    onAttach(frame);
+  };
   const onTransfer = incoming.on_transfer.bind(incoming);
   incoming.on_transfer = (frame, receiver) => {
     if (frame.performative.aborted) throw new Error('an aborted transfer is not known here');

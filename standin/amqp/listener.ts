@@ -6,7 +6,7 @@ import type { Connection } from '../db/connect.ts';
 import type { Intake } from '../messages/intake.ts';
 import { partsOf } from '../messages/sections.ts';
 import { READY } from '../messages/stock.ts';
-import type { Signed } from '../setup/space.ts';
+import type { Signed, Space } from '../setup/space.ts';
 import type { Spaces } from '../setup/spaces.ts';
 import {
   guardArrays,
@@ -108,7 +108,11 @@ export async function listen({ connection, spaces, intake, host, port, tls }: Pa
     const who = wire.signed!;
     const target = (receiver.target as { address?: string; dynamic?: boolean } | null) ?? {};
     const to = target.address;
-    receiver.set_target({ address: to ?? '' });
+    const known = spaces.now(who.space);
+    const atOnce = known && refusedAt(known, who, to);
+    // a link that will be refused is answered with no target (§2.6.3), where that is known by then
+    receiver.set_target((atOnce ? {} : { address: to ?? '' }) as never);
+    if (atOnce) return refuse(receiver, atOnce);
     void entryOf(who, to).then((refused) => {
       if (refused) refuse(receiver, refused);
       else receiver.add_credit(CREDIT);
@@ -131,6 +135,9 @@ export async function listen({ connection, spaces, intake, host, port, tls }: Pa
   const entryOf = async (who: Signed, to: string | undefined): Promise<Refusal | undefined> => {
     const space = await spaces.get(who.space).catch(() => undefined);
     if (!space) return { condition: 'amqp:internal-error', description: 'the space cannot be read now' };
+    return refusedAt(space, who, to);
+  };
+  const refusedAt = (space: Space, who: Signed, to: string | undefined): Refusal | undefined => {
     if (to === undefined || (!space.topics.has(to) && space.stores.get(to)?.kind !== 'queue'))
       return {
         condition: 'amqp:not-found',
@@ -189,7 +196,10 @@ export async function listen({ connection, spaces, intake, host, port, tls }: Pa
       });
   });
   const gone = (link: rhea.Sender) => {
-    for (const outlet of [...outlets.values()]) outlet.remove(link);
+    // what came with the end, or right before it, is said first
+    setImmediate(() => {
+      for (const outlet of [...outlets.values()]) outlet.remove(link);
+    });
   };
   container.on('sender_close', (context: rhea.EventContext) => {
     wireOf(context).links = (wireOf(context).links ?? 1) - 1;

@@ -33,14 +33,14 @@ export function connect(url: string, most = 8): Connection {
 export async function bringUpToDate({ db, pool }: Connection, migrations: string): Promise<void> {
   const client = await pool.connect();
   try {
-    await client.query('select pg_advisory_lock(4581)');
+    await client.query('select pg_advisory_lock(5690)');
     await migrate(db, {
       migrationsFolder: migrations,
       migrationsSchema: 'standin',
       migrationsTable: 'migrations',
     });
   } finally {
-    await client.query('select pg_advisory_unlock(4581)').catch(() => {});
+    await client.query('select pg_advisory_unlock(5690)').catch(() => {});
     client.release();
   }
 }

@@ -5,7 +5,7 @@ import type { Spaces } from '../setup/spaces.ts';
 import { sweep } from './stock.ts';
 
 const EVERY_MS = 1000;
-const LOCK = 4582;
+const LOCK = 5691;
 
 /** Keeps stores swept; one process at a time does. @returns ends it */
 export function keep({ db, pool }: Connection, spaces: Spaces): () => Promise<void> {

@@ -18,6 +18,8 @@ export function isSecret(secret: string, hash: Buffer | undefined): boolean {
 
 interface Known {
   readonly space: Promise<Space | undefined>;
+  /** What it came to be, once it was read. */
+  read?: Space | undefined;
   checkedAt: number;
   checking?: Promise<void>;
 }
@@ -39,6 +41,12 @@ export class Spaces {
     return this.known.get(name)?.space ?? this.load(name);
   }
 
+  /** @returns a space as `get` would tell it, where that needs no reading */
+  now(name: string): Space | undefined {
+    const known = this.known.get(name);
+    return known && Date.now() - known.checkedAt <= OLDEST_MS ? known.read : undefined;
+  }
+
   /** Forgets what is known of a space: it was changed. */
   forget(name: string): void {
     this.known.delete(name);
@@ -54,6 +62,8 @@ export class Spaces {
       .from(users)
       .where(and(eq(users.space, space), eq(users.name, user)));
     if (!isSecret(secret, found?.secret) || !found) return undefined;
+    // so that what is first asked can be answered at once
+    await this.get(space);
     return { space, user, tenant: found.tenant, actsAs: found.actsAs, encrypted };
   }
 
@@ -68,10 +78,11 @@ export class Spaces {
 
   private load(name: string): Promise<Space | undefined> {
     const space = this.read(name);
-    const known = { space, checkedAt: Date.now() };
+    const known: Known = { space, checkedAt: Date.now() };
     this.known.set(name, known);
     space.then(
       (found) => {
+        known.read = found;
         if (!found) this.drop(name, known);
       },
       () => this.drop(name, known),
