@@ -38,28 +38,48 @@ export const amqpAddresses = record({
 });
 export type AmqpAddresses = InferType<typeof amqpAddresses>;
 
+/** How one publish-subscribe service is reached: its administration, with tenant and secret, and the space on it. */
+export const hostedAddresses = record({
+  service: address(
+    ['http:', 'https:'],
+    'the address of the service begins http:// or https:// and names a host',
+  ),
+  space: string()
+    .required()
+    .matches(/^[a-z0-9][a-z0-9.-]{0,126}$/, 'a space is called by small letters, digits, dots and hyphens'),
+});
+export type HostedAddresses = InferType<typeof hostedAddresses>;
+
+/** What a target may lead to: an AMQP 0-9-1 broker, or a publish-subscribe service. */
+export const TARGET_KINDS = ['amqp', 'hosted'] as const;
+export type TargetKind = (typeof TARGET_KINDS)[number];
+
 export const newTarget = record({
   environment: name('environment'),
   broker: name('broker'),
-  kind: string()
-    .oneOf(['amqp'] as const)
-    .required(),
+  kind: string().oneOf(TARGET_KINDS).required(),
+  /** Of an AMQP 0-9-1 broker. */
   addresses: amqpAddresses.optional().default(undefined),
+  /** Of a publish-subscribe service. */
+  hosted: hostedAddresses.optional().default(undefined),
   /** A place on the broker that came with the installation, instead of addresses. */
   builtIn: boolean().oneOf([true]).optional(),
 }).test(
   'one',
-  'say the addresses, or `builtIn: true`',
-  ({ addresses, builtIn }) => Boolean(addresses) !== Boolean(builtIn),
+  'say the addresses of its kind, or `builtIn: true`',
+  ({ kind, addresses, hosted, builtIn }) =>
+    [addresses, hosted, builtIn].filter(Boolean).length === 1 && (kind === 'amqp' ? !hosted : !addresses),
 );
 /** What is tried out: addresses that are not set yet, or a target by its number. */
 export const triedTarget = record({
   addresses: amqpAddresses.optional().default(undefined),
+  hosted: hostedAddresses.optional().default(undefined),
   target: maybeWhole(),
 }).test(
   'one',
   'say the addresses, or the number of a target',
-  ({ addresses, target }) => (addresses === undefined) !== (target === undefined),
+  ({ addresses, hosted, target }) =>
+    [addresses, hosted, target].filter((each) => each !== undefined).length === 1,
 );
 export const protectedEnvironment = record({ environment: name('environment') });
 export const protection = record({ protected: boolean().required() });
@@ -72,10 +92,14 @@ const places = record(
   {
     environments: list(text()),
     brokers: list(text()),
+    /** Those of them that are publish-subscribe services. */
+    hosted: list(text()),
     /** All brokers that are declared, those too that cannot be connected yet. */
     all: list(text()),
     /** Whether there is a broker that came with the installation. */
     builtIn: yes(),
+    /** Whether a publish-subscribe service came with it. */
+    builtInHosted: yes(),
   },
   'Places',
 );
@@ -94,7 +118,7 @@ export const targetRoutes = {
   'GET /topologies/:slug/targets/places': { what: 'What may be connected', door: 'read', answer: places },
   'PUT /topologies/:slug/targets': {
     what: 'Connect a broker of an environment',
-    more: 'Both must be declared, by the draft or the newest revision. `builtIn: true` in place of `addresses` makes a virtual host of its own on the built-in broker.',
+    more: 'Both must be declared, by the draft or the newest revision. `builtIn: true` in place of addresses makes a place of its own on the built-in broker, or on the built-in publish-subscribe service.',
     door: 'operate',
     body: newTarget,
     answer: record({ id: whole() }),

@@ -29,6 +29,7 @@ import type { Rollouts } from './rollouts/service.ts';
 import type { Sealer } from './secrets.ts';
 import type { Allowed } from './targets/allowed.ts';
 import type { BuiltIn } from './targets/amqp/built-in.ts';
+import type { BuiltInHosted } from './targets/hosted/built-in.ts';
 import { webhookRoutes } from './webhooks/routes.ts';
 import { topologyRoutes } from './topologies/routes.ts';
 import packageOfServer from './package.json' with { type: 'json' };
@@ -42,6 +43,8 @@ export interface Parts {
   readonly allowed: Allowed;
   /** The broker that came with the installation. */
   readonly builtIn?: BuiltIn;
+  /** The publish-subscribe service that came with it. */
+  readonly builtInHosted?: BuiltInHosted;
   readonly rollouts: Rollouts;
   readonly work: Work;
   readonly changes: Changes;
@@ -145,7 +148,7 @@ export function createApp(parts: Parts): Hono<Env> {
     proposalRoutes(db, work, sending),
     auditRoutes(db),
     revisionRoutes(db, work, sending),
-    targetRoutes(db, { sealer, allowed }, work, parts.builtIn),
+    targetRoutes(db, { sealer, allowed }, work, parts),
     rolloutRoutes(db, rollouts, changes),
     webhookRoutes(db, { sealer, allowed }, parts.origin ?? 'vondle'),
   ]) {

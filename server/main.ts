@@ -81,6 +81,7 @@ const app = createApp({
   sealer,
   allowed,
   ...(settings.demoBroker ? { builtIn: settings.demoBroker } : {}),
+  ...(settings.demoHosted ? { builtInHosted: settings.demoHosted } : {}),
   rollouts,
   work,
   changes,
@@ -135,7 +136,8 @@ rollouts.start();
 deliveries.start();
 await jobs.start((id) => rollouts.carry(id));
 if (settings.demoBroker) {
-  const set = connectDemo(connection.db, openers, settings.demoBroker, rollouts).catch((error: unknown) =>
+  const { demoBroker, demoHosted } = settings;
+  const set = connectDemo(connection.db, openers, demoBroker, rollouts, demoHosted).catch((error: unknown) =>
     log.error({ err: forTheLog(error) }, 'the built-in broker could not be set up'),
   );
   // whoever comes first finds the demo whole, unless that takes too long

@@ -1,3 +1,4 @@
+import type { AmqpTarget } from './targets/amqp/target.ts';
 import { createCipheriv, randomBytes, scryptSync } from 'node:crypto';
 import { sealAgain, setTarget, openTarget } from './environments/store.ts';
 import { sealer, WrongKey } from './secrets.ts';
@@ -55,7 +56,7 @@ describe('in the database', () => {
     expect(await h.db.transaction((tx) => sealAgain(tx, both))).toEqual({ sealed: 1, of: 1 });
     expect(await h.db.transaction((tx) => sealAgain(tx, both))).toEqual({ sealed: 0, of: 1 });
     const openers = { sealer: stranger, allowed: allowedAddresses('loopback') };
-    expect((await openTarget(h.db, openers, topologyId, id))!.reached.vhost).toBe('x');
+    expect(((await openTarget(h.db, openers, topologyId, id))!.reached as AmqpTarget).broker.vhost).toBe('x');
   });
 });
 

@@ -32,6 +32,8 @@ const shape = object({
   VONDLE_DEMO_PASSWORD: string(),
   VONDLE_BROKER_AMQP: string(),
   VONDLE_BROKER_HTTP: string(),
+  /** The administration of the publish-subscribe service that came with the installation, with its operator's secret. */
+  VONDLE_STANDIN: string(),
   LOG_LEVEL: string().default('info'),
 });
 
@@ -81,6 +83,7 @@ export function settingsFrom(environment: NodeJS.ProcessEnv) {
       read.VONDLE_BROKER_AMQP && read.VONDLE_BROKER_HTTP
         ? { amqp: read.VONDLE_BROKER_AMQP, http: read.VONDLE_BROKER_HTTP }
         : undefined,
+    demoHosted: read.VONDLE_STANDIN ? { service: read.VONDLE_STANDIN } : undefined,
     logLevel: read.LOG_LEVEL,
   };
 }

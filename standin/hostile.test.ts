@@ -2,7 +2,7 @@
 import { connect, type Socket } from 'node:net';
 import { FrameGuard, LARGEST_MESSAGE } from './amqp/guard.ts';
 import { inRuns } from './amqp/dispositions.ts';
-import type { TestClient} from './testing/harness.ts';
+import type { TestClient } from './testing/harness.ts';
 import { type Harness, SECRET, standin, until } from './testing/harness.ts';
 
 let h: Harness;

@@ -6,6 +6,7 @@ import { needModules, needPackages } from './setup/packages.mjs';
 import { homeFor, memory, ROOT } from './setup/places.mjs';
 import { crew as crewOf, eventually } from './setup/processes.mjs';
 import { run, say, Trouble } from './setup/say.mjs';
+import { startStandin } from './setup/standin.mjs';
 import { keepUp } from './setup/keep-up.mjs';
 
 await run(async () => {
@@ -29,6 +30,7 @@ await run(async () => {
     ending = true;
     say('stopping …');
     await crew.stop('server', 'SIGTERM', 10_000);
+    await crew.stop('standin', 'SIGTERM', 10_000);
     await Promise.all([crew.stop('postgres', 'SIGINT'), stopBroker(crew)]);
     crew.forget('start');
     say('stopped.');
@@ -38,6 +40,7 @@ await run(async () => {
 
   try {
     await crew.stop('server');
+    await crew.stop('standin');
     say('starting PostgreSQL and the AMQP broker …');
     const services = Promise.all([
       ownDatabase
@@ -50,6 +53,9 @@ await run(async () => {
     await buildApart();
     const [database, broker] = await services;
 
+    const standin = await startStandin(database, state, crew);
+    say('the stand-in for publish-subscribe services is up');
+
     const port = await state.port('server', Number(process.env.PORT) || 4580);
     const env = {
       DATABASE_URL: database,
@@ -58,6 +64,7 @@ await run(async () => {
       VONDLE_DEMO_PASSWORD: state.secret('demo sign-in'),
       VONDLE_BROKER_AMQP: broker.amqp,
       VONDLE_BROKER_HTTP: broker.http,
+      VONDLE_STANDIN: standin.service,
       // what is on this machine may be connected to, and nothing else, unless an operator says otherwise
       VONDLE_TARGETS: process.env.VONDLE_TARGETS ?? 'loopback',
       VONDLE_OLD_SECRETS: state.oldSecrets('server').join(','),

@@ -47,6 +47,7 @@ export { fold, neighbourhood } from './picture/fold.ts';
 export { obstaclesToPlan } from './rollout/obstacles.ts';
 export { type Ordered, type Unit, safeOrder } from './rollout/order.ts';
 export { type Earlier, type Plan, type Step, doneIn, inventoryChanges, planRollout } from './rollout/plan.ts';
+export type { HostedKind, HostedStep, HostedThing } from './rollout/hosted.ts';
 export type { Operation } from './rollout/state.ts';
 export type { Window } from './rollout/windows.ts';
 export {

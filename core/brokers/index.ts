@@ -1,1 +1,1 @@
-export { type BrokerDecl, asAmqp, kindOf } from './kinds.ts';
+export { type BrokerDecl, asAmqp, asHosted, kindOf } from './kinds.ts';

@@ -33,3 +33,7 @@ export const shapeOf = ({ variant: id }: BrokerDecl): Shape<unknown> => SHAPES[i
 /** @returns what an AMQP 0-9-1 broker declares, for targets that are such brokers; undefined for any other */
 export const asAmqp = (decl: BrokerDecl | undefined): AmqpBrokerDecl | undefined =>
   decl?.variant === 'amqp' ? decl : undefined;
+
+/** @returns what a publish-subscribe service declares, for targets that are such services; undefined for any other */
+export const asHosted = (decl: BrokerDecl | undefined): PubsubBrokerDecl | undefined =>
+  decl?.variant === 'pubsub' ? decl : undefined;

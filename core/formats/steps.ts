@@ -1,7 +1,7 @@
 /** The steps of a rollout and its windows, as the command line promises them. */
 import type { Ordered } from '../analysis/rollout/order.ts';
 import type { Operation } from '../analysis/rollout/state.ts';
-import type { Risk } from '../analysis/rollout/plan.ts';
+import type { Risk } from '../analysis/rollout/risk.ts';
 import type { Window } from '../analysis/rollout/windows.ts';
 import { bindingText } from '../analysis/rollout/wire.ts';
 import { counted } from '../base/phrase.ts';

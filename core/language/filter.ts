@@ -1,10 +1,12 @@
 /** Reads the filter of a subscription, in any of its languages, into one predicate with places. */
 import { nearest } from '../base/similar.ts';
+import { put } from '../base/values.ts';
 import type { Attribute, Predicate } from '../conditions/predicate.ts';
 import { parseSelector } from '../conditions/selector.ts';
 import type { Reading } from './reading.ts';
 import { type JsonSchema, type Shape, constant as constantShape, field, list, mapOf, text } from './shape.ts';
 import type { Located, Place } from '../syntax/place.ts';
+import type { Json } from '../syntax/render.ts';
 import {
   type Entry,
   type ListNode,
@@ -17,6 +19,8 @@ import {
 
 export interface FilterValue {
   readonly predicate: Predicate;
+  /** The filter as it is written, with the values that its parameters have. */
+  readonly said: Json;
   readonly place: Place;
 }
 
@@ -75,28 +79,39 @@ export const filter: Shape<FilterValue> = {
     };
   },
   read(node, reading) {
-    const predicate = node.kind === 'list' ? listOf(node, 'any', reading, 0) : one(node, reading, 0);
-    return predicate && { predicate, place: reading.place(node) };
+    const read = node.kind === 'list' ? listOf(node, 'any', reading, 0) : one(node, reading, 0);
+    return read && { ...read, place: reading.place(node) };
   },
 };
 
-function listOf(node: ListNode, op: 'all' | 'any', reading: Reading, depth: number): Predicate | undefined {
+/** A filter that was read. */
+interface Read {
+  readonly predicate: Predicate;
+  readonly said: Json;
+}
+
+function listOf(node: ListNode, op: 'all' | 'any', reading: Reading, depth: number): Read | undefined {
   const of: Predicate[] = [];
+  const said: Json[] = [];
   let failed = false;
   for (const item of node.items) {
-    const predicate = one(item, reading, depth + 1);
-    if (predicate) of.push(predicate);
-    else failed = true;
+    const read = one(item, reading, depth + 1);
+    if (!read) {
+      failed = true;
+      continue;
+    }
+    of.push(read.predicate);
+    said.push(read.said);
   }
   if (failed) return undefined;
   if (of.length === 0) {
     reading.report('empty-filter', node, 'This list of filters is empty; put a filter in it or remove it.');
     return undefined;
   }
-  return { op, of, place: reading.place(node) };
+  return { predicate: { op, of, place: reading.place(node) }, said: { [op]: said } };
 }
 
-function one(node: Node, reading: Reading, depth: number): Predicate | undefined {
+function one(node: Node, reading: Reading, depth: number): Read | undefined {
   if (depth > DEEPEST) {
     reading.report('too-deep', node, `Filters nest at most ${DEEPEST} levels.`);
     return undefined;
@@ -118,14 +133,14 @@ function one(node: Node, reading: Reading, depth: number): Predicate | undefined
     case 'selector':
       return selector(value, reading);
     case 'match':
-      return each(value, reading, (of, constant, place) => ({
+      return each(dialect, value, reading, (of, constant, place) => ({
         op: 'equals',
         of,
         value: constant.value,
         place,
       }));
     case 'exact':
-      return each(value, reading, (of, constant, place) => ({
+      return each(dialect, value, reading, (of, constant, place) => ({
         op: 'equals',
         of,
         value: String(constant.value),
@@ -133,7 +148,7 @@ function one(node: Node, reading: Reading, depth: number): Predicate | undefined
       }));
     case 'prefix':
     case 'suffix':
-      return each(value, reading, (of, constant, place) => ({
+      return each(dialect, value, reading, (of, constant, place) => ({
         op: dialect,
         of,
         value: String(constant.value),
@@ -146,7 +161,12 @@ function one(node: Node, reading: Reading, depth: number): Predicate | undefined
       return undefined;
     case 'not': {
       const of = one(value, reading, depth + 1);
-      return of && { op: 'not', of, place: reading.place(value) };
+      return (
+        of && {
+          predicate: { op: 'not', of: of.predicate, place: reading.place(value) },
+          said: { not: of.said },
+        }
+      );
     }
     default: {
       const hint = nearest(dialect, DIALECTS);
@@ -161,15 +181,17 @@ function one(node: Node, reading: Reading, depth: number): Predicate | undefined
 }
 
 function each(
+  dialect: string,
   node: Node,
   reading: Reading,
   make: (of: Attribute, constant: Located<string | number | boolean | null>, place: Place) => Predicate,
-): Predicate | undefined {
+): Read | undefined {
   if (node.kind !== 'map' || node.entries.length === 0) {
     reading.report('wrong-type', node, 'Expected names with their values, as in { subject: delay }.');
     return undefined;
   }
   const of: Predicate[] = [];
+  const said: Record<string, Json> = {};
   const seen = new Set<string>();
   for (const [index, entry] of node.entries.entries()) {
     if (seen.has(entry.name))
@@ -179,8 +201,10 @@ function each(
     if (!constant) return undefined;
     const place = entryPlace(reading, node, index);
     of.push(make({ in: 'either', name: entry.name }, constant, place));
+    put(said, entry.name, constant.value);
   }
-  return of.length === 1 ? of[0] : { op: 'all', of, place: reading.place(node) };
+  const predicate: Predicate = of.length === 1 ? of[0]! : { op: 'all', of, place: reading.place(node) };
+  return { predicate, said: { [dialect]: said } };
 }
 
 /** The place of a key with its value. */
@@ -196,7 +220,7 @@ function entryPlace(reading: Reading, map: MapNode, index: number): Place {
 const oneValue = constantShape();
 const selectorText = text('a message selector');
 
-function selector(node: Node, reading: Reading): Predicate | undefined {
+function selector(node: Node, reading: Reading): Read | undefined {
   if (isNothing(node)) {
     reading.report('wrong-type', node, 'Expected a selector here, as in "severity >= 3".');
     return undefined;
@@ -204,7 +228,8 @@ function selector(node: Node, reading: Reading): Predicate | undefined {
   const value = selectorText.read(node, reading);
   if (!value) return undefined;
   const result = parseSelector(value.value);
-  if (result.ok) return { ...result.predicate, place: value.place };
+  if (result.ok)
+    return { predicate: { ...result.predicate, place: value.place }, said: { selector: value.value } };
   const { message, start, end } = result.problem;
   const scalar = node as ScalarNode;
   // inside a scalar written as it reads, the offsets are the document's; otherwise point at the whole

@@ -374,7 +374,7 @@ export const targets = pgTable(
       .references(() => topologies.id, { onDelete: 'cascade' }),
     environment: text('environment').notNull(),
     broker: text('broker').notNull(),
-    kind: text('kind', { enum: ['amqp'] }).notNull(),
+    kind: text('kind', { enum: ['amqp', 'hosted'] }).notNull(),
     sealedAddresses: text('sealed_addresses').notNull(),
   },
   (table) => [unique().on(table.topologyId, table.environment, table.broker)],

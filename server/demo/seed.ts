@@ -11,6 +11,7 @@ import { setTarget, type Openers } from '../environments/store.ts';
 import { hashPassword } from '../people/passwords.ts';
 import { insertRevision } from '../revisions/store.ts';
 import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
+import { spaceOn, type BuiltInHosted } from '../targets/hosted/built-in.ts';
 import type { Rollouts } from '../rollouts/service.ts';
 import { rolloutOf, rolloutsOf } from '../rollouts/store.ts';
 import { draftFor, insertDraft, putDocuments } from '../drafts/store.ts';
@@ -133,8 +134,8 @@ async function putAll(tx: Transaction, draftId: number, documents: readonly Text
 const LIVE_REVISION = 2;
 
 /**
- * Points the demo's environments at the built-in broker: each AMQP broker of the topology has a virtual
- * host of its own there for each. Run at every start, since ports may have moved. Where nothing was ever
+ * Points the demo's environments at the built-in broker and service: each AMQP broker of the topology has a virtual
+ * host of its own there for each, each publish-subscribe broker a space, where there is such a service. Run at every start, since ports may have moved. Where nothing was ever
  * carried out, live is brought to the revision before the newest, by real rollouts: the approver, who
  * wrote none of it, consents, and the architect begins them.
  */
@@ -143,6 +144,7 @@ export async function connectDemo(
   { sealer, allowed }: Openers,
   broker: BuiltIn,
   service: Rollouts,
+  hosted?: BuiltInHosted,
 ): Promise<void> {
   const somebody = async (handle: string) => (await db.select().from(people).where(eq(people.handle, handle)))[0];
   const [architect, approver] = [await somebody('mara'), await somebody('odo')];
@@ -155,6 +157,13 @@ export async function connectDemo(
     const addresses = await placeOn(broker, allowed, vhost);
     const id = await db.transaction((tx) =>
       setTarget(tx, sealer, { topologyId: topology.id, environment, broker: name, kind: 'amqp', addresses }),
+    );
+    targets.push({ environment, id });
+  }
+  for (const [environment, name] of hosted ? HOSTED_PLACES : []) {
+    const addresses = await spaceOn(hosted!, allowed, `${SLUG}.${environment}.${name}`);
+    const id = await db.transaction((tx) =>
+      setTarget(tx, sealer, { topologyId: topology.id, environment, broker: name, kind: 'hosted', addresses }),
     );
     targets.push({ environment, id });
   }
@@ -172,6 +181,8 @@ export async function connectDemo(
   }
 }
 
-const PLACES = ['rehearsal', 'live'].flatMap((environment) =>
+const ENVIRONMENTS = ['rehearsal', 'live'];
+const PLACES = ENVIRONMENTS.flatMap((environment) =>
   ['mainland', 'islet'].map((name) => [environment, name] as const),
 );
+const HOSTED_PLACES = ENVIRONMENTS.map((environment) => [environment, 'shore'] as const);

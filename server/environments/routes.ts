@@ -1,14 +1,20 @@
 import { Hono } from 'hono';
-import { newTarget, protectedEnvironment, protection, triedTarget, type AmqpAddresses } from '@vondle/api';
+import {
+  newTarget,
+  protectedEnvironment,
+  protection,
+  triedTarget,
+  type AmqpAddresses,
+  type HostedAddresses,
+} from '@vondle/api';
 import { record, type Database } from '../db/connect.ts';
 import { Budget } from '../http/budget.ts';
 import { body, check, numberIn } from '../http/input.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
-import { AmqpBroker } from '../targets/amqp/broker.ts';
-import { tryOut } from '../targets/amqp/tryout.ts';
 import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
 import { BrokerTrouble } from '../targets/amqp/trouble.ts';
+import { spaceOn, type BuiltInHosted } from '../targets/hosted/built-in.ts';
 import { allowed } from '../topologies/service.ts';
 import type { Work } from '../work/pool.ts';
 import {
@@ -17,7 +23,9 @@ import {
   protect,
   protectedEnvironments,
   removeTarget,
+  reachedBy,
   setTarget,
+  type Addressed,
   targetsOf,
   unprotect,
   type Openers,
@@ -32,9 +40,14 @@ const IN_USE = (environment: string, broker: string) =>
 
 /**
  * Broker connections of a topology's environments. Addresses go in and never come out again.
- * @param builtIn the broker that came with the installation, if one did
+ * @param builtIn the broker, and the publish-subscribe service, that came with the installation, if they did
  */
-export function targetRoutes(db: Database, openers: Openers, work: Work, builtIn?: BuiltIn): Hono<Env> {
+export function targetRoutes(
+  db: Database,
+  openers: Openers,
+  work: Work,
+  { builtIn, builtInHosted }: { builtIn?: BuiltIn; builtInHosted?: BuiltInHosted },
+): Hono<Env> {
   const { sealer, allowed: mayReach } = openers;
   const trying = new Budget({ all: 8, each: 1 }, 'connections being tried out');
   async function place(vhost: string): Promise<AmqpAddresses> {
@@ -51,6 +64,24 @@ export function targetRoutes(db: Database, openers: Openers, work: Work, builtIn
       );
     }
   }
+  async function space(name: string): Promise<HostedAddresses> {
+    if (!builtInHosted)
+      throw new Problem(
+        409,
+        'No such broker',
+        'There is no built-in publish-subscribe service here; say the address of one.',
+      );
+    try {
+      return await spaceOn(builtInHosted, mayReach, name);
+    } catch (error) {
+      if (!(error instanceof BrokerTrouble)) throw error;
+      throw new Problem(
+        502,
+        'Broker not reached',
+        `The built-in publish-subscribe service could not be asked: ${error.message}.`,
+      );
+    }
+  }
 
   return new Hono<Env>()
     .get('/:slug/targets', async (c) => {
@@ -60,7 +91,11 @@ export function targetRoutes(db: Database, openers: Openers, work: Work, builtIn
     .get('/:slug/targets/places', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
       const declared = await work.run('declared', { topologyId: topology.id });
-      return c.json({ ...declared, builtIn: builtIn !== undefined });
+      return c.json({
+        ...declared,
+        builtIn: builtIn !== undefined,
+        builtInHosted: builtInHosted !== undefined,
+      });
     })
     .put('/:slug/targets', async (c) => {
       const person = c.get('person');
@@ -79,7 +114,22 @@ export function targetRoutes(db: Database, openers: Openers, work: Work, builtIn
       };
       known('environment', environment, declared.environments);
       known('broker', broker, declared.brokers);
-      const addresses = input.addresses ?? (await place(`${topology.slug}-${environment}-${broker}`));
+      const isHosted = declared.hosted.includes(broker);
+      if (isHosted !== (input.kind === 'hosted'))
+        throw new Problem(
+          422,
+          'Another kind',
+          `${broker} is declared as ${isHosted ? 'a publish-subscribe' : 'an AMQP 0-9-1'} broker; connect one of that kind.`,
+        );
+      const addressed: Addressed = isHosted
+        ? {
+            kind: 'hosted',
+            addresses: input.hosted ?? (await space(`${topology.slug}.${environment}.${broker}`)),
+          }
+        : {
+            kind: 'amqp',
+            addresses: input.addresses ?? (await place(`${topology.slug}-${environment}-${broker}`)),
+          };
       const target = await db.transaction(async (tx) => {
         if (await isInUse(tx, topology.id, input)) throw IN_USE(environment, broker);
         await record(tx, 'set target', {
@@ -91,8 +141,7 @@ export function targetRoutes(db: Database, openers: Openers, work: Work, builtIn
           topologyId: topology.id,
           environment,
           broker,
-          kind: input.kind,
-          addresses,
+          ...addressed,
         });
       });
       return c.json({ id: target });
@@ -100,12 +149,15 @@ export function targetRoutes(db: Database, openers: Openers, work: Work, builtIn
     .post('/:slug/targets/try', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'operate');
-      const { addresses, target } = await body(c, triedTarget);
+      const { addresses, hosted, target } = await body(c, triedTarget);
       const done = trying.take(`person ${person.id}`, 1);
       try {
         const known = target === undefined ? undefined : await openTarget(db, openers, topology.id, target);
         if (target !== undefined && !known) throw notFound(`target ${target}`);
-        return c.json({ tried: await tryOut(known?.reached ?? new AmqpBroker(addresses!, mayReach)) });
+        const reached =
+          known?.reached ??
+          (addresses ? reachedBy('amqp', addresses, mayReach) : reachedBy('hosted', hosted, mayReach));
+        return c.json({ tried: await reached.tryOut() });
       } finally {
         done();
       }

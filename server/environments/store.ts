@@ -3,15 +3,22 @@ import type { Database, Transaction } from '../db/connect.ts';
 import { protections, rollouts, targets } from '../db/schema.ts';
 import type { Sealer } from '../secrets.ts';
 import type { Allowed } from '../targets/allowed.ts';
-import type { AmqpAddresses } from '../targets/amqp/address.ts';
-import { AmqpBroker } from '../targets/amqp/broker.ts';
+import type { AmqpAddresses, HostedAddresses, TargetKind } from '@vondle/api';
+import { AmqpTarget } from '../targets/amqp/target.ts';
+import { HostedTarget } from '../targets/hosted/target.ts';
+import type { Reached } from '../targets/reached.ts';
 
 export interface TargetRow {
   readonly id: number;
   readonly environment: string;
   readonly broker: string;
-  readonly kind: 'amqp';
+  readonly kind: TargetKind;
 }
+
+/** The addresses of a kind of target. */
+export type Addressed =
+  | { readonly kind: 'amqp'; readonly addresses: AmqpAddresses }
+  | { readonly kind: 'hosted'; readonly addresses: HostedAddresses };
 
 /** What is needed to come from a target to its broker. */
 export interface Openers {
@@ -44,22 +51,31 @@ export async function openTarget(
   { sealer, allowed }: Openers,
   topologyId: number,
   id: number,
-): Promise<(TargetRow & { reached: AmqpBroker }) | undefined> {
+): Promise<(TargetRow & { reached: Reached }) | undefined> {
   const [found] = await db
     .select({ ...columns, topologyId: targets.topologyId, sealed: targets.sealedAddresses })
     .from(targets)
     .where(and(eq(targets.id, id), eq(targets.topologyId, topologyId)));
   if (!found) return undefined;
   const { sealed, ...row } = found;
-  const addresses = JSON.parse(sealer.open(sealed, rowOf(row))) as AmqpAddresses;
-  return { ...row, reached: new AmqpBroker(addresses, allowed) };
+  return { ...row, reached: reachedBy(row.kind, JSON.parse(sealer.open(sealed, rowOf(row))), allowed) };
+}
+
+/** @returns what is reached by addresses of a kind of target */
+export function reachedBy(kind: TargetKind, addresses: unknown, allowed: Allowed): Reached {
+  switch (kind) {
+    case 'amqp':
+      return new AmqpTarget(addresses as AmqpAddresses, allowed);
+    case 'hosted':
+      return new HostedTarget(addresses as HostedAddresses, allowed);
+  }
 }
 
 /** Sets the target of one broker in one environment. @returns its id */
 export async function setTarget(
   tx: Transaction,
   sealer: Sealer,
-  target: { topologyId: number; environment: string; broker: string; kind: 'amqp'; addresses: AmqpAddresses },
+  target: { topologyId: number; environment: string; broker: string } & Addressed,
 ): Promise<number> {
   const { addresses, ...row } = target;
   const sealedAddresses = sealer.seal(JSON.stringify(addresses), rowOf(row));

@@ -13,8 +13,8 @@ import { rollouts } from '../db/schema.ts';
 import { openTarget, type Openers } from '../environments/store.ts';
 import { Problem } from '../http/problem.ts';
 import { tell } from '../live/changes.ts';
-import { StepRunner } from '../targets/amqp/step.ts';
 import { brokerTrouble, BrokerTrouble } from '../targets/amqp/trouble.ts';
+import type { Runner } from '../targets/reached.ts';
 import type { Work } from '../work/pool.ts';
 import { Claim, ClaimLost, type ClaimTimes } from './claims.ts';
 import {
@@ -51,7 +51,7 @@ class Stopped extends Error {}
 
 export class Carrying {
   private readonly claim: Claim;
-  private runner: StepRunner | undefined;
+  private runner: Runner | undefined;
   private stopping = false;
   private leaving = false;
   private lost = false;
@@ -202,7 +202,7 @@ export class Carrying {
         ? undefined
         : await this.reach(() => openTarget(db, openers, rollout.topologyId, rollout.targetId!));
     if (!target) throw new Problem(409, 'No target', 'The target of this rollout was removed.');
-    this.runner = await StepRunner.open(target.reached, stepMs);
+    this.runner = await target.reached.open(stepMs);
     this.mustGoOn();
     await this.note(null);
   }
@@ -214,10 +214,7 @@ export class Carrying {
       const last = page.at(-1);
       if (!last) return;
       after = last.position;
-      const replaced = page.flatMap(({ step }) =>
-        step.do === 'replace queue' || step.do === 'replace exchange' ? [step] : [],
-      );
-      await this.runner!.tryOut(replaced);
+      await this.runner!.tryOut(page.map(({ step }) => step));
     }
   }
 
@@ -352,6 +349,7 @@ export class Carrying {
 }
 
 function agreedFor(step: Step, agreed: ReadonlyMap<string, number>): number {
+  if ('thing' in step) return agreed.get(step.thing.name) ?? 0;
   return step.do === 'replace queue' || step.do === 'delete queue' ? (agreed.get(step.queue.name) ?? 0) : 0;
 }
 

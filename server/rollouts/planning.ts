@@ -2,7 +2,7 @@
  * What of a rollout has to be worked out from documents and inventories, of any size: done on threads,
  * each of which reads for itself what it needs and writes what it found.
  */
-import { asAmqp } from '@vondle/core/brokers';
+import { asAmqp, asHosted } from '@vondle/core/brokers';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
 import {
@@ -32,6 +32,7 @@ import {
 import { closing, stepsData } from '@vondle/core/formats';
 import { lookUp, readTopology, ENTRIES, type Topology } from '@vondle/core/topology';
 import type { Message } from '@vondle/core/conditions';
+import type { TargetKind } from '@vondle/api';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import type { Database } from '../db/connect.ts';
 import { record } from '../db/connect.ts';
@@ -40,11 +41,11 @@ import { openTarget, protect, protectedEnvironments, type Openers } from '../env
 import { notFound, Problem } from '../http/problem.ts';
 import { documentsOf, newestRevision } from '../revisions/store.ts';
 import { WrongKey } from '../secrets.ts';
-import { readInventory } from '../targets/amqp/inventory.ts';
 import { keptFor } from '../targets/amqp/carry.ts';
 import type { ProbeOrder } from '../targets/amqp/probe.ts';
-import { StepRunner } from '../targets/amqp/step.ts';
+import { AmqpTarget } from '../targets/amqp/target.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
+import type { Reached } from '../targets/reached.ts';
 import { mainDocumentsOf } from '../drafts/store.ts';
 import {
   begunOn,
@@ -141,19 +142,27 @@ export async function plan(
       `Revision ${revision} has ${count} ${count === 1 ? 'error' : 'errors'}; mend them and save a new revision first. The first: ${first}`,
     );
   }
-  if (!asAmqp(read.declared.brokers?.get(broker)?.value))
-    throw new Problem(409, 'No such broker', `Revision ${revision} declares no AMQP broker \`${broker}\`.`);
+  if (!isDeclared(read, target))
+    throw new Problem(
+      409,
+      'No such broker',
+      `Revision ${revision} declares no ${KIND_TITLES[target.kind]} \`${broker}\`.`,
+    );
   const { has, brokerKey, made, windows, unproved, destroys } = await onBroker(target, async () => {
-    const [inventory, key] = await Promise.all([readInventory(target.reached), target.reached.identity()]);
+    const [inventory, key] = await Promise.all([target.reached.inventory(), target.reached.identity()]);
     const wanted = tearsDown ? NOTHING : wantedState(read, broker);
     const stands = await standingThere(db, { topologyId, environment, broker }, key);
     const planned = planRollout(wanted, inventory, stands.earlier);
-    const ordered = safeOrder(inventory, planned.steps, {
-      before: stands.topology && buildGraph(stands.topology),
-      after: buildGraph(tearsDown ? readTopology([]) : read),
-      broker,
-    });
-    const { steps, windows, unproved } = inWords(ordered, broker);
+    const { steps, windows, unproved } = inventory.hosted
+      ? { steps: planned.steps, windows: [], unproved: planned.steps.length ? [NOT_FOLLOWED] : [] }
+      : inWords(
+          safeOrder(inventory, planned.steps, {
+            before: stands.topology && buildGraph(stands.topology),
+            after: buildGraph(tearsDown ? readTopology([]) : read),
+            broker,
+          }),
+          broker,
+        );
     const made: Plan = {
       ...planned,
       steps: [...carriedBack(wanted, inventory, steps), ...steps],
@@ -227,6 +236,20 @@ export async function plan(
     return id;
   });
 }
+
+const KIND_TITLES: Readonly<Record<TargetKind, string>> = {
+  amqp: 'AMQP broker',
+  hosted: 'publish-subscribe broker',
+};
+
+/** Whether a revision declares the broker of a target, of the target's kind. */
+function isDeclared({ declared }: Topology, { kind, broker }: { kind: TargetKind; broker: string }): boolean {
+  const decl = declared.brokers?.get(broker)?.value;
+  return (kind === 'hosted' ? asHosted(decl) : asAmqp(decl)) !== undefined;
+}
+
+const NOT_FOLLOWED =
+  'What messages meet while these steps are taken is not worked out for publish-subscribe brokers.';
 
 /** Where nothing is wanted any more. */
 const NOTHING: WantedState = { exchanges: [], queues: [], bindings: [], leftToOthers: [] };
@@ -319,11 +342,24 @@ async function standingThere(
     exchanges: new Set(theirs.flatMap(({ exchanges }) => exchanges.map(({ name }) => name))),
     queues: new Set(theirs.flatMap(({ queues }) => queues.map(({ name }) => name))),
     bindings: new Set(theirs.flatMap(({ bindings }) => bindings.map(bindingId))),
+    hosted: new Set(
+      theirs.flatMap(({ hosted }) => hosted?.things.map(({ kind, name }) => `${kind} ${name}`) ?? []),
+    ),
   };
   const earlier = read.flatMap(({ own, state }): Earlier[] =>
     own
       ? [
           {
+            ...(state.hosted
+              ? {
+                  hosted: {
+                    ...state.hosted,
+                    things: state.hosted.things.filter(
+                      ({ kind, name }) => !names.hosted.has(`${kind} ${name}`),
+                    ),
+                  },
+                }
+              : {}),
             exchanges: state.exchanges.filter(({ name }) => !names.exchanges.has(name)),
             queues: state.queues.filter(({ name }) => !names.queues.has(name)),
             bindings: state.bindings.filter((each) => !names.bindings.has(bindingId(each))),
@@ -347,8 +383,14 @@ async function standingThere(
 async function countDestroyed(
   steps: readonly Step[],
   has: Inventory,
-  reached: Parameters<typeof StepRunner.open>[0],
+  reached: Reached,
 ): Promise<Destroyed[]> {
+  if (has.hosted)
+    return steps.flatMap((step): Destroyed[] => {
+      if (!('thing' in step) || step.do !== 'remove' || step.destroys === undefined) return [];
+      const { name, messages = 0, takers = 0 } = step.thing;
+      return [{ queue: name, messages, takers, carried: 0 }];
+    });
   const found = steps.flatMap((step) =>
     step.do === 'replace queue' || step.do === 'delete queue' ? [step] : [],
   );
@@ -371,11 +413,11 @@ async function countDestroyed(
 /** @returns how many messages wait in queues at this moment, by the broker's word and not its statistics */
 async function countWaiting(
   queues: readonly string[],
-  reached: Parameters<typeof StepRunner.open>[0],
+  reached: Reached,
 ): Promise<ReadonlyMap<string, number>> {
   const found = new Map<string, number>();
   if (queues.length === 0) return found;
-  const runner = await StepRunner.open(reached);
+  const runner = await reached.open();
   try {
     for (const queue of queues) {
       const ready = await runner.waiting(queue);
@@ -445,7 +487,7 @@ function mustBeTheSame(planned: string | null, now: string, { environment, broke
 export async function lookAgain(planning: Planning, { rolloutId }: { rolloutId: number }): Promise<void> {
   const { row, rollout, target, wanted } = await again(planning, rolloutId);
   const [now, key] = await onBroker(rollout, () =>
-    Promise.all([readInventory(target.reached), target.reached.identity()]),
+    Promise.all([target.reached.inventory(), target.reached.identity()]),
   );
   mustBeTheSame(row.brokerKey, key, rollout);
   const begun = await begunOn(planning.db, key);
@@ -481,12 +523,13 @@ async function removedBy(db: Database, rolloutId: number) {
     .where(
       and(
         eq(rolloutSteps.rolloutId, rolloutId),
-        sql`${rolloutSteps.step} ->> 'do' in ('delete exchange', 'delete queue')`,
+        sql`${rolloutSteps.step} ->> 'do' in ('delete exchange', 'delete queue', 'remove')`,
       ),
     );
   return {
     exchanges: rows.flatMap(({ step }) => (step.do === 'delete exchange' ? [step.exchange.name] : [])),
     queues: rows.flatMap(({ step }) => (step.do === 'delete queue' ? [step.queue.name] : [])),
+    hosted: rows.flatMap(({ step }) => ('thing' in step ? [`${step.thing.kind} ${step.thing.name}`] : [])),
   };
 }
 
@@ -503,7 +546,7 @@ export async function goOn(
   const { db } = planning;
   const { row, rollout, target } = await again(planning, rolloutId);
   const [has, key] = await onBroker(rollout, () =>
-    Promise.all([readInventory(target.reached), target.reached.identity()]),
+    Promise.all([target.reached.inventory(), target.reached.identity()]),
   );
   mustBeTheSame(row.brokerKey, key, rollout);
   const isSo = doneIn(has);
@@ -562,12 +605,13 @@ export async function readBack(
   const { row, rollout, target, wanted } = await again(planning, rolloutId);
   const has = await onBroker(rollout, async () => {
     mustBeTheSame(row.brokerKey, await target.reached.identity(), rollout);
-    return readInventory(target.reached);
+    return target.reached.inventory();
   });
   const { topologyId } = row;
   const stands = await standingThere(planning.db, { ...rollout, topologyId }, row.brokerKey!);
   const { steps } = planRollout(wanted, has, stands.earlier);
-  const adds = (what: string) => what === 'bind' || what === 'declare exchange' || what === 'declare queue';
+  const adds = (what: string) =>
+    what === 'put' || what === 'bind' || what === 'declare exchange' || what === 'declare queue';
   if (steps.length && repair && steps.every((step) => adds(step.do))) {
     await planning.db.transaction(async (tx) => {
       const [last] = await tx
@@ -632,6 +676,12 @@ export async function expectedProbe(
 ): Promise<ProbePlan> {
   const { rollout, target, wanted, read } = await again(planning, rolloutId);
   const { broker } = rollout;
+  if (!(target.reached instanceof AmqpTarget))
+    throw new Problem(
+      409,
+      'Not on this broker',
+      `Probes of publish-subscribe brokers are not built yet; ${broker} is one.`,
+    );
   const type = read.messages.get(input.message);
   if (!type)
     throw new Problem(404, 'No such message', `Revision ${rollout.revision} declares no such message type.`);
@@ -652,7 +702,7 @@ export async function expectedProbe(
     trace(graph, message, { to: input.to, mandatory: true }).trace,
     broker,
   );
-  const has = await onBroker(rollout, () => readInventory(target.reached));
+  const has = await onBroker(rollout, () => target.reached.inventory());
 
   const foreseen = new Set(Object.keys(predicted.queues));
   const there = new Map(has.queues.map((queue) => [queue.name, queue]));
@@ -768,11 +818,11 @@ function wireEntry(
   return { exchange: '', key: queue?.wireName?.value ?? name };
 }
 
-/** @returns the environments and AMQP brokers that the draft or the newest revision of a topology declares */
+/** @returns the environments and brokers that the draft or the newest revision of a topology declares */
 export async function declared(
   { db }: Planning,
   { topologyId }: { topologyId: number },
-): Promise<{ environments: string[]; brokers: string[]; all: string[] }> {
+): Promise<{ environments: string[]; brokers: string[]; hosted: string[]; all: string[] }> {
   const newest = await newestRevision(db, topologyId);
   const texts = [
     await mainDocumentsOf(db, topologyId),
@@ -780,6 +830,7 @@ export async function declared(
   ];
   const environments = new Set<string>();
   const brokers = new Set<string>();
+  const hosted = new Set<string>();
   const all = new Set<string>();
   for (const documents of texts) {
     if (!documents) continue;
@@ -788,8 +839,17 @@ export async function declared(
     for (const [name, { value }] of known.brokers ?? []) {
       all.add(name);
       if (asAmqp(value)) brokers.add(name);
+      if (asHosted(value)) {
+        brokers.add(name);
+        hosted.add(name);
+      }
     }
   }
   const sorted = (names: Set<string>) => [...names].sort();
-  return { environments: sorted(environments), brokers: sorted(brokers), all: sorted(all) };
+  return {
+    environments: sorted(environments),
+    brokers: sorted(brokers),
+    hosted: sorted(hosted),
+    all: sorted(all),
+  };
 }

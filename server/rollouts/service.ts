@@ -11,6 +11,7 @@ import type { Jobs } from '../jobs/queue.ts';
 import { tell } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
 import { revisionOf } from '../revisions/store.ts';
+import { AmqpTarget } from '../targets/amqp/target.ts';
 import { sendProbe } from '../targets/amqp/probe.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { TopologyRow } from '../topologies/store.ts';
@@ -353,7 +354,8 @@ export class Rollouts {
           ? undefined
           : await openTarget(this.db, this.openers, topology.id, rollout.targetId);
       if (!target) throw notFound('target of this rollout any more');
-      const observed = await sendProbe(target.reached, planned.order).catch((error: unknown) => {
+      if (!(target.reached instanceof AmqpTarget)) throw notFound('AMQP 0-9-1 broker to probe');
+      const observed = await sendProbe(target.reached.broker, planned.order).catch((error: unknown) => {
         throw new Problem(
           502,
           'Probe not sent',

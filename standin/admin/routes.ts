@@ -242,7 +242,7 @@ export function administration(service: Administration, spaces: Spaces, intake: 
   );
   const routes = routesOf(service, spaces, intake);
   const description = openapiOf(routes);
-  app.get('/health', (c) => c.json({ ok: true }));
+  app.get('/health', async (c) => c.json({ ok: true, service: await service.id() }));
   app.get('/openapi.json', (c) => c.json(description));
   for (const [route, { body, status = 200, run }] of Object.entries(routes)) {
     const [method, path] = route.split(' ') as [string, string];

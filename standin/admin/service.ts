@@ -2,7 +2,7 @@
 import { randomBytes } from 'node:crypto';
 import { and, eq, inArray, ne, sql } from 'drizzle-orm';
 import type { Connection, Transaction } from '../db/connect.ts';
-import { messages, spaces, tenants, things, users } from '../db/schema.ts';
+import { messages, services, spaces, tenants, things, users } from '../db/schema.ts';
 import { countIn, standing } from '../messages/stock.ts';
 import type {
   Kind,
@@ -36,6 +36,13 @@ export class Administration {
     /** The secret of whoever runs this service. */
     private readonly secret: string,
   ) {}
+
+  /** @returns by what this service is told from every other, whichever process of it answers */
+  async id(): Promise<string> {
+    const { db } = this.connection;
+    await db.insert(services).values({}).onConflictDoNothing();
+    return (await db.select().from(services))[0]!.id;
+  }
 
   /** @returns who asks, by name and secret; undefined where nobody does */
   async who(name: string, secret: string): Promise<Admin | undefined> {

@@ -22,6 +22,12 @@ const at = (name: string) => timestamp(name, { withTimezone: true });
 
 export const standin = pgSchema('standin');
 
+/** The service itself: one row, made with its tables, by which it is told from every other. */
+export const services = standin.table('services', {
+  one: boolean('one').primaryKey().default(true),
+  id: uuid('id').notNull().defaultRandom(),
+});
+
 /** Who may have spaces here. Secrets are random and long: their SHA-256 is kept. */
 export const tenants = standin.table('tenants', {
   name: text('name').primaryKey(),

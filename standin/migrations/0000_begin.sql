@@ -24,6 +24,11 @@ CREATE TABLE "standin"."repeats" (
 	CONSTRAINT "repeats_topic_message_id_pk" PRIMARY KEY("topic","message_id")
 );
 --> statement-breakpoint
+CREATE TABLE "standin"."services" (
+	"one" boolean PRIMARY KEY DEFAULT true NOT NULL,
+	"id" uuid DEFAULT gen_random_uuid() NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE "standin"."spaces" (
 	"name" text PRIMARY KEY NOT NULL,
 	"tenant" text NOT NULL,

@@ -59,9 +59,30 @@ export function buildServer() {
   });
 }
 
+/** Builds the stand-in where it is out of date. */
+export function buildStandin() {
+  return unlessBuilt('the stand-in', 'standin/dist', ['core', 'api', 'standin'], async () => {
+    const esbuild = await import('esbuild');
+    await esbuild.build({
+      entryPoints: { main: join(ROOT, 'standin/main.ts') },
+      outdir: join(ROOT, 'standin/dist'),
+      outExtension: { '.js': '.mjs' },
+      bundle: true,
+      platform: 'node',
+      target: 'node20',
+      format: 'esm',
+      packages: 'external',
+      alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api') },
+      sourcemap: true,
+      logLevel: 'warning',
+    });
+  });
+}
+
 /** Builds what is out of date. */
 export async function build() {
   await buildServer();
+  await buildStandin();
   await unlessBuilt('the interface', 'web/dist', ['core', 'api', 'web', 'examples', 'demo'], async () => {
     const vite = await import('vite');
     await vite.build({ root: join(ROOT, 'web'), logLevel: 'warn' });

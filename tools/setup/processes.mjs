@@ -37,6 +37,7 @@ export function crew(home) {
   };
 
   return {
+    home,
     /** Notes a process as ours; without a pid, this one. */
     note(name, pid = process.pid) {
       writeFileSync(file(name), `${pid} ${startTime(pid)}\n`);

@@ -148,7 +148,11 @@ function needsOf(start: BrokerState, units: readonly Unit[]): Set<number>[] {
     else binds.set(name, [i]);
   };
   const nameOf = ({ step }: Unit) =>
-    'binding' in step ? '' : 'queue' in step ? `queue ${step.queue.name}` : `exchange ${step.exchange.name}`;
+    'binding' in step || 'thing' in step
+      ? ''
+      : 'queue' in step
+        ? `queue ${step.queue.name}`
+        : `exchange ${step.exchange.name}`;
   const endsOf = ({ source, to, destination }: WireBinding) => [`exchange ${source}`, `${to} ${destination}`];
   for (const [i, unit] of units.entries()) {
     const { step } = unit;

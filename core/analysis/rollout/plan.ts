@@ -1,6 +1,8 @@
 /** The steps that lead an AMQP 0-9-1 broker from what it has to what a topology asks of it. */
 import { counted } from '../../base/phrase.ts';
 import type { Span } from '../../base/span.ts';
+import { type HostedStep, doneOnHosted, hostedChanges, hostedStepId, planHosted } from './hosted.ts';
+import type { Risk } from './risk.ts';
 import { BrokerState, type Operation, alternateOf } from './state.ts';
 import {
   BUILT_IN,
@@ -14,10 +16,10 @@ import {
   differs,
 } from './wire.ts';
 
-/** What a step may do to messages and to who sends and takes them. */
-export type Risk = 'none' | 'interrupts' | 'loses' | 'widens access';
+/** A step on a broker: of a publish-subscribe service, or of an AMQP 0-9-1 broker. */
+export type Step = HostedStep | AmqpStep;
 
-export type Step = {
+export type AmqpStep = {
   readonly title: string;
   readonly risk: Risk;
   readonly place?: Span;
@@ -45,8 +47,10 @@ export interface Plan {
   readonly inPlace: number;
 }
 
+type AmqpPlan = Plan & { readonly steps: readonly AmqpStep[] };
+
 /** What an earlier revision made on a broker. */
-export type Earlier = Pick<WantedState, 'exchanges' | 'queues' | 'bindings'>;
+export type Earlier = Pick<WantedState, 'exchanges' | 'queues' | 'bindings' | 'hosted'>;
 
 /**
  * The steps from what a broker has to what is wanted, in the order they are to be taken: exchanges
@@ -56,7 +60,16 @@ export type Earlier = Pick<WantedState, 'exchanges' | 'queues' | 'bindings'>;
  * @param earlier what earlier revisions of the topology made there
  */
 export function planRollout(wanted: WantedState, has: Inventory, earlier: readonly Earlier[] = []): Plan {
-  const steps: Step[] = [];
+  if (has.hosted) {
+    const before = earlier.flatMap(({ hosted }) => hosted ?? []);
+    const planned = planHosted(wanted.hosted ?? { things: [], unsaid: [] }, has.hosted, before);
+    return { ...planned, leftToOthers: wanted.leftToOthers };
+  }
+  return planAmqp(wanted, has, earlier);
+}
+
+function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier[]): AmqpPlan {
+  const steps: AmqpStep[] = [];
   let inPlace = 0;
   const exchangesThere = new Map(has.exchanges.map((each) => [each.name, each]));
   const queuesThere = new Map(has.queues.map((each) => [each.name, each]));
@@ -263,7 +276,7 @@ function* deletions(
   { exchanges, queues }: Going,
   has: Inventory,
   isOthers: (binding: WireBinding) => boolean,
-): Generator<Step> {
+): Generator<AmqpStep> {
   const others = (name: string, kind: 'exchange' | 'queue') => {
     const found = has.bindings.filter(
       (each) =>
@@ -353,6 +366,8 @@ function bySource(bindings: readonly WireBinding[]): WireBinding[] {
  * @returns the single things a step does, in order; what goes with what it replaces is made again
  */
 export function operationsOf(step: Step, state: BrokerState): Operation[] {
+  // what a publish-subscribe service does is nothing of this protocol
+  if ('thing' in step) return [];
   if (step.do !== 'replace queue' && step.do !== 'replace exchange') {
     const {
       title: _title,
@@ -396,10 +411,10 @@ export function operationsOf(step: Step, state: BrokerState): Operation[] {
 function* madeAgain(
   wanted: WantedState,
   has: Inventory,
-  steps: readonly Step[],
+  steps: readonly AmqpStep[],
   isOthers: (binding: WireBinding) => boolean,
   goes: Going,
-): Generator<Step> {
+): Generator<AmqpStep> {
   const state = new BrokerState(has);
   const others = state.bindings().filter((each) => isOthers(each) && !goes.takes(each));
   for (const step of steps) for (const each of operationsOf(step, state)) state.apply(each);
@@ -447,6 +462,7 @@ function boundAgain(bindings: readonly WireBinding[], isOthers: (binding: WireBi
 
 /** @returns tells of any step whether what it does is so already, by what the broker has. */
 export function doneIn(has: Inventory): (step: Step) => boolean {
+  const onHosted = doneOnHosted(has.hosted ?? []);
   const exchanges = new Map(has.exchanges.map((each) => [each.name, each]));
   const queues = new Map(has.queues.map((each) => [each.name, each]));
   const bindings = new Set(has.bindings.map(bindingId));
@@ -454,6 +470,7 @@ export function doneIn(has: Inventory): (step: Step) => boolean {
     there !== undefined && differs(wanted, there) === '';
   const bound = (binding: WireBinding) => bindings.has(bindingId(binding));
   return (step) => {
+    if ('thing' in step) return onHosted(step);
     switch (step.do) {
       case 'declare exchange':
         return same(step.exchange, exchanges.get(step.exchange.name));
@@ -477,9 +494,17 @@ export function doneIn(has: Inventory): (step: Step) => boolean {
 
 /** @returns what tells two steps apart, whatever their words. */
 export function stepId(step: Step): string {
+  if ('thing' in step) return hostedStepId(step);
   const what =
     'binding' in step ? bindingId(step.binding) : 'queue' in step ? step.queue.name : step.exchange.name;
   return `${step.do} ${what}`;
+}
+
+/** What a rollout removes: by name, and on a publish-subscribe service by kind and name. */
+export interface Removed {
+  readonly exchanges: readonly string[];
+  readonly queues: readonly string[];
+  readonly hosted: readonly string[];
 }
 
 /**
@@ -491,11 +516,15 @@ export function inventoryChanges(
   wanted: WantedState,
   before: Inventory,
   now: Inventory,
-  removed: { readonly exchanges: readonly string[]; readonly queues: readonly string[] } = {
-    exchanges: [],
-    queues: [],
-  },
+  removed: Removed = { exchanges: [], queues: [], hosted: [] },
 ): string[] {
+  if (now.hosted)
+    return hostedChanges(
+      wanted.hosted ?? { things: [], unsaid: [] },
+      before.hosted ?? [],
+      now.hosted,
+      removed.hosted,
+    );
   const exchanges = new Set([...wanted.exchanges.map(({ name }) => name), ...removed.exchanges]);
   const queues = new Set([...wanted.queues.map(({ name }) => name), ...removed.queues]);
   const changes: string[] = [];

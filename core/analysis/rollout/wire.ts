@@ -18,6 +18,7 @@ import {
 import { spanOf } from '../../syntax/place.ts';
 import { lookUp } from '../../topology/address.ts';
 import type { Topology } from '../../topology/topology.ts';
+import { type HostedThing, type HostedWanted, wantedHosted } from './hosted.ts';
 
 export type Arguments = Readonly<Record<string, string | number | boolean | null>>;
 
@@ -60,6 +61,8 @@ export interface Inventory {
   readonly bindings: readonly WireBinding[];
   /** Queues that a rollout put there for a moment, and is not done with. */
   readonly passing?: readonly string[];
+  /** What a publish-subscribe service has; such a one has nothing else. */
+  readonly hosted?: readonly HostedThing[];
 }
 
 /** A wanted thing with where it is declared. */
@@ -71,6 +74,8 @@ export interface WantedState {
   readonly bindings: readonly (WireBinding & { readonly place: Span })[];
   /** What is declared but not for a rollout to make, with the reason. */
   readonly leftToOthers: readonly { readonly of: ThingId; readonly why: string }[];
+  /** What is asked of a publish-subscribe service, where it is one. */
+  readonly hosted?: HostedWanted;
 }
 
 /** @returns the wire names a declared queue stands for: one, or one for each instance of its app. */
@@ -81,11 +86,15 @@ export function wireNames(topology: Topology, name: string, queue: AmqpQueueDecl
   return Array.from({ length: count }, (_, i) => `${base}.${i + 1}`);
 }
 
-/** Works out what the topology asks of one AMQP broker. */
+/** Works out what the topology asks of one broker. */
 export function wantedState(topology: Topology, brokerId: string): WantedState {
   const broker = asAmqp(topology.declared.brokers?.get(brokerId)?.value);
   const leftToOthers: { of: ThingId; why: string }[] = [];
-  if (!broker) return { exchanges: [], queues: [], bindings: [], leftToOthers };
+  if (!broker) {
+    const hosted = wantedHosted(topology, brokerId);
+    const nothing = { exchanges: [], queues: [], bindings: [] };
+    return hosted ? { ...nothing, leftToOthers: hosted.unsaid, hosted } : { ...nothing, leftToOthers };
+  }
   const find = (address: string, kinds: readonly ThingKind[]): Thing | undefined => {
     const found = lookUp(topology.names, address, kinds, brokerId);
     return found.ok ? found.thing : undefined;

@@ -1,14 +1,11 @@
 /** One AMQP 0-9-1 broker that a target leads to: its protocol and its HTTP API, both within limits. */
 import { createHash } from 'node:crypto';
-import { request as plainRequest, type RequestOptions } from 'node:http';
-import { request as secureRequest } from 'node:https';
 import { connect, type ChannelModel } from 'amqplib';
 import type { Allowed } from '../allowed.ts';
+import { askHttp } from '../http-api.ts';
 import { vhostOf, type AmqpAddresses } from './address.ts';
 import { BrokerTrouble, brokerTrouble } from './trouble.ts';
 
-/** The largest answer that is read: an inventory of some 100,000 bindings. */
-const LARGEST_ANSWER = 96 * 1024 * 1024;
 const ANSWER_MS = 20_000;
 const CONNECT_MS = 10_000;
 /** A broker that is not heard of for twice as long is gone (AMQP 0-9-1 §4.2.7). */
@@ -42,30 +39,11 @@ export class AmqpBroker {
    * @throws BrokerTrouble
    */
   async ask<T>(path: string, init: { method?: string; body?: unknown } = {}): Promise<T | undefined> {
-    const url = new URL(this.addresses.http);
-    const body = init.body === undefined ? undefined : Buffer.from(JSON.stringify(init.body));
-    const auth = `${decodeURIComponent(url.username)}:${decodeURIComponent(url.password)}`;
-    const options: RequestOptions = {
-      method: init.method ?? 'GET',
-      host: url.hostname.replace(/^\[|\]$/g, ''),
-      port: url.port || (url.protocol === 'https:' ? 443 : 80),
-      path,
-      lookup: this.allowed.lookup,
-      agent: false,
-      signal: AbortSignal.timeout(this.patience.answerMs),
-      headers: {
-        authorization: `Basic ${Buffer.from(auth).toString('base64')}`,
-        accept: 'application/json',
-        ...(body ? { 'content-type': 'application/json', 'content-length': body.byteLength } : {}),
-      },
-    };
     try {
-      this.allowed.check(url.hostname);
-      const { status, text } = await answered(
-        url.protocol === 'https:' ? secureRequest : plainRequest,
-        options,
-        body,
-      );
+      const { status, text } = await askHttp(this.addresses.http, path, init, {
+        allowed: this.allowed,
+        answerMs: this.patience.answerMs,
+      });
       if (status === 404) return undefined;
       if (status === 401 || status === 403)
         throw new BrokerTrouble('not let in', `the HTTP API answered ${status}`);
@@ -74,8 +52,6 @@ export class AmqpBroker {
       return text === '' ? undefined : (JSON.parse(text) as T);
     } catch (error) {
       if (error instanceof SyntaxError) throw new BrokerTrouble('strange', 'the HTTP API answered no JSON');
-      if ((error as Error).name === 'TimeoutError' || (error as Error).name === 'AbortError')
-        throw new BrokerTrouble('slow');
       throw brokerTrouble(error);
     }
   }
@@ -138,32 +114,5 @@ export function within<T>(work: Promise<T>, ms: number): Promise<T> {
   return new Promise((done, fail) => {
     const timer = setTimeout(() => fail(new BrokerTrouble('slow')), ms);
     work.then(done, fail).finally(() => clearTimeout(timer));
-  });
-}
-
-function answered(
-  request: typeof plainRequest,
-  options: RequestOptions,
-  body: Buffer | undefined,
-): Promise<{ status: number; text: string }> {
-  return new Promise((done, fail) => {
-    const asked = request(options, (response) => {
-      const parts: Buffer[] = [];
-      let size = 0;
-      response.on('data', (part: Buffer) => {
-        size += part.byteLength;
-        if (size > LARGEST_ANSWER) {
-          fail(new BrokerTrouble('strange', 'the HTTP API answered more than is read'));
-          asked.destroy();
-        } else parts.push(part);
-      });
-      response.on('end', () =>
-        done({ status: response.statusCode ?? 0, text: Buffer.concat(parts).toString('utf8') }),
-      );
-      response.on('error', fail);
-      response.on('close', () => fail(new BrokerTrouble('gone')));
-    });
-    asked.on('error', fail);
-    asked.end(body);
   });
 }

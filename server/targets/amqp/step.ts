@@ -8,6 +8,7 @@ import {
   type WireQueue,
 } from '@vondle/core/analysis';
 import type { Channel, ChannelModel } from 'amqplib';
+import type { Runner } from '../reached.ts';
 import { cut, end, within, type AmqpBroker } from './broker.ts';
 import { carryOver, keptFor } from './carry.ts';
 import { readExchange, readQueue } from './inventory.ts';
@@ -24,7 +25,7 @@ const MOST_EMPTIED = 50;
 type Replace = Extract<Step, { do: 'replace queue' | 'replace exchange' }>;
 
 /** An open connection that steps are carried out on. */
-export class StepRunner {
+export class StepRunner implements Runner {
   private channel: Channel | undefined;
   /** What waits for the connection while it is cut would wait for ever. */
   private readonly cutOff = new AbortController();
@@ -63,9 +64,10 @@ export class StepRunner {
    * the same settings is made and removed.
    * @throws BrokerTrouble with the broker's reason where it cannot
    */
-  async tryOut(steps: readonly Replace[]): Promise<void> {
+  async tryOut(steps: readonly Step[]): Promise<void> {
     const tried = new Set<string>();
     for (const step of steps) {
+      if (step.do !== 'replace queue' && step.do !== 'replace exchange') continue;
       const thing = step.do === 'replace queue' ? step.queue : step.exchange;
       const settings = JSON.stringify({ ...thing, name: '' });
       if (tried.has(settings)) continue;

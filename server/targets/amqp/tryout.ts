@@ -3,15 +3,9 @@ import { randomBytes } from 'node:crypto';
 import type { Channel, ChannelModel } from 'amqplib';
 import type { AmqpBroker } from './broker.ts';
 import { end, within } from './broker.ts';
+import type { Tried } from '../reached.ts';
 import { OUR_PREFIX } from './names.ts';
 import { brokerTrouble } from './trouble.ts';
-
-/** What was tried, and how that went, in words for those who set targets. */
-export interface Tried {
-  readonly what: string;
-  readonly ok: boolean;
-  readonly said: string;
-}
 
 /** How long one of them may take. */
 const ONE_MS = 10_000;

@@ -1,0 +1,139 @@
+/** One publish-subscribe service that a target leads to: a space of the stand-in, through its administration. */
+import { createHash } from 'node:crypto';
+import type { HostedAddresses } from '@vondle/api';
+import type { HostedKind, HostedThing } from '@vondle/core/analysis';
+import type { Allowed } from '../allowed.ts';
+import { brokerTrouble, BrokerTrouble } from '../amqp/trouble.ts';
+import { askHttp } from '../http-api.ts';
+
+const ANSWER_MS = 20_000;
+
+/** What the administration answers of a space. */
+interface Setup {
+  readonly name: string;
+  readonly tenant: string;
+  readonly access: string;
+  readonly topics: readonly Told[];
+  readonly queues: readonly Told[];
+  readonly subscriptions: readonly Told[];
+  readonly statements: readonly Told[];
+}
+interface Told {
+  readonly name: string;
+  readonly stands?: {
+    readonly waiting: number;
+    readonly inHand: number;
+    readonly delayed: number;
+    readonly takers: number;
+  };
+  readonly [setting: string]: unknown;
+}
+
+const PLURAL: Readonly<Record<Exclude<HostedKind, 'service'>, string>> = {
+  topic: 'topics',
+  queue: 'queues',
+  subscription: 'subscriptions',
+  statement: 'statements',
+};
+
+export class HostedService {
+  readonly space: string;
+
+  constructor(
+    private readonly addresses: HostedAddresses,
+    private readonly allowed: Allowed,
+    private readonly answerMs = ANSWER_MS,
+  ) {
+    this.space = addresses.space;
+  }
+
+  /**
+   * Asks the administration.
+   * @returns what it answers; undefined where there is no such thing (404)
+   * @throws BrokerTrouble; `refused` in the service's own words
+   */
+  async ask<T>(method: string, path: string, body?: unknown): Promise<T | undefined> {
+    try {
+      const { status, text } = await askHttp(
+        this.addresses.service,
+        path,
+        { method, ...(body === undefined ? {} : { body }) },
+        { allowed: this.allowed, answerMs: this.answerMs },
+      );
+      if (status === 404) return undefined;
+      if (status === 401) throw new BrokerTrouble('not let in', 'the service answered 401', NOT_LET_IN);
+      if (status >= 400 && status < 500) {
+        const { detail } = JSON.parse(text) as { detail?: unknown };
+        throw new BrokerTrouble('refused', '', String(detail ?? status).slice(0, 500));
+      }
+      if (status < 200 || status >= 300) throw strange(`the service answered ${status}`);
+      return text === '' ? undefined : (JSON.parse(text) as T);
+    } catch (error) {
+      if (error instanceof SyntaxError) throw strange('the service answered no JSON');
+      throw brokerTrouble(error);
+    }
+  }
+
+  /** @returns where something of the space is administered */
+  path({ kind, name }: Pick<HostedThing, 'kind' | 'name'>): string {
+    const space = `/spaces/${encodeURIComponent(this.space)}`;
+    return kind === 'service' ? space : `${space}/${PLURAL[kind]}/${encodeURIComponent(name)}`;
+  }
+
+  /** @throws BrokerTrouble where there is no such space, or it is not ours */
+  async setup(): Promise<Setup> {
+    const setup = await this.ask<Setup>('GET', this.path({ kind: 'service', name: '' }));
+    if (!setup)
+      throw new BrokerTrouble(
+        'not let in',
+        '',
+        `there is no space ${this.space} there, or it is not this tenant's`,
+      );
+    if (!Array.isArray(setup.topics)) throw strange('what it answers is no space');
+    return setup;
+  }
+
+  /** @returns everything the space has, each with all its settings */
+  async things(): Promise<HostedThing[]> {
+    const { access, topics, queues, subscriptions, statements } = await this.setup();
+    const of = (kind: HostedKind, told: readonly Told[]): HostedThing[] =>
+      told.map(({ name, stands, ...rest }) => {
+        const settings: Record<string, unknown> = rest;
+        // what is said to be as it is by itself is not said
+        if (settings['order'] === 'best-effort') delete settings['order'];
+        if (settings['wrap'] === false) delete settings['wrap'];
+        return {
+          kind,
+          name,
+          settings: settings as HostedThing['settings'],
+          ...(stands
+            ? { messages: stands.waiting + stands.inHand + stands.delayed, takers: stands.takers }
+            : {}),
+        };
+      });
+    return [
+      { kind: 'service', name: '', settings: { access } },
+      ...of('topic', topics),
+      ...of('queue', queues),
+      ...of('subscription', subscriptions),
+      ...of('statement', statements),
+    ];
+  }
+
+  /** @returns which space of which service this is, hashed */
+  async identity(): Promise<string> {
+    const { service } = (await this.ask<{ service?: unknown }>('GET', '/health')) ?? {};
+    if (typeof service !== 'string') throw strange('it does not say which service it is');
+    return createHash('sha256')
+      .update(JSON.stringify([service, this.space]))
+      .digest('hex');
+  }
+}
+
+const NOT_LET_IN = "the service does not let the target's tenant in";
+const strange = (more: string) =>
+  new BrokerTrouble(
+    'strange',
+    more,
+    'what answers there does not speak as the administration of such a service does',
+  );
