@@ -281,12 +281,20 @@ expectations: [{ name: it comes, given: { message: note }, reaches: m/q }]
     expect((await mara('GET', `${at}/places`)).data).toEqual({
       environments: ['rehearsal'],
       brokers: ['m'],
+      hosted: [],
       all: ['m'],
       builtIn: false,
+      builtInHosted: false,
     });
     const target = { environment: 'rehearsal', broker: 'm', kind: 'amqp' };
     expect((await mara('PUT', at, { ...target, builtIn: true })).status).toBe(409);
     expect((await mara('PUT', at, target)).status).toBe(422);
+    const hosted = { service: 'http://t:s@127.0.0.1', space: 'm' };
+    expect((await mara('PUT', at, { ...target, hosted })).status).toBe(422);
+    expect(await mara('PUT', at, { ...target, kind: 'hosted', hosted })).toMatchObject({
+      status: 422,
+      data: { title: 'Another kind' },
+    });
     const addresses = { amqp: 'amqp://u:p@127.0.0.1', http: 'http://u:p@127.0.0.1' };
     expect((await mara('PUT', at, { ...target, builtIn: true, addresses })).status).toBe(422);
     expect((await mara('PUT', at, { ...target, addresses })).status).toBe(200);

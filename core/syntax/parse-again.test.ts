@@ -86,7 +86,7 @@ test('reading again gives what reading all of it gives, and what was read before
     { numRuns: RUNS * 12 },
   );
   // most edits touch one item's lines, and the whole document is the exception
-  expect(again).toBeGreaterThan(100);
+  expect(again).toBeGreaterThan(10 * RUNS);
 });
 
 test('several replacements in one go', () => {

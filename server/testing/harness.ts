@@ -20,6 +20,7 @@ import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/se
 import { sealer, type Sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
 import type { BuiltIn } from '../targets/amqp/built-in.ts';
+import type { BuiltInHosted } from '../targets/hosted/built-in.ts';
 
 import { Work, type Limits } from '../work/pool.ts';
 import { mustBeDescribed } from './described.ts';
@@ -69,6 +70,7 @@ export interface Wishes {
   readonly patience?: Patience;
   readonly allowed?: string;
   readonly builtIn?: BuiltIn;
+  readonly builtInHosted?: BuiltInHosted;
   readonly openId?: OpenIdSettings;
 }
 
@@ -113,6 +115,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     sealer: seal,
     allowed: openers.allowed,
     ...(wishes.builtIn ? { builtIn: wishes.builtIn } : {}),
+    ...(wishes.builtInHosted ? { builtInHosted: wishes.builtInHosted } : {}),
     rollouts,
     work,
     changes,

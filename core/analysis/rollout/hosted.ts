@@ -276,8 +276,23 @@ export function planHosted(
     if (made.has(idOf(each))) gone.push(each);
     else kept.push(nameOf(each));
   }
-  for (const each of inOrder(gone).reverse()) steps.push(removing(each));
+  steps.push(...removals(gone));
   return { steps, kept, inPlace };
+}
+
+/** @returns what takes things away, the last made first; dead letters that go round in circles are stopped before */
+function* removals(gone: readonly HostedThing[]): Generator<HostedStep> {
+  const left = new Set(inOrder(gone).reverse());
+  for (const each of left) {
+    left.delete(each);
+    for (const other of left) {
+      if (each.kind === 'statement' || deadLetterOf(other) !== each.name) continue;
+      const { deadLetter: _gone, ...settings } = other.settings;
+      const title = `let nothing that ${other.name} gives up go to ${each.name} any more`;
+      yield { do: 'put', thing: { ...other, settings }, title, risk: 'interrupts' };
+    }
+    yield removing(each);
+  }
 }
 
 /** @returns things in the order in which they can be made: a store behind the one that its dead letters go to */
