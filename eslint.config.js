@@ -11,7 +11,7 @@ const noPackages = (patterns, message) => ({
 });
 
 export default ts.config(
-  { ignores: ['**/node_modules/**', '**/dist/**', '.vondle/**', 'server/migrations/**'] },
+  { ignores: ['**/node_modules/**', '**/dist/**', '.vondle/**', '*/migrations/**'] },
   js.configs.recommended,
   ...ts.configs.recommended,
   ...vue.configs['flat/recommended'],
@@ -21,7 +21,7 @@ export default ts.config(
   },
   { files: ['web/src/**/*.ts'], languageOptions: { globals: globals.browser } },
   {
-    files: ['tools/**', 'server/**', 'cli/**', 'bench/**', 'e2e/**', '*.js'],
+    files: ['tools/**', 'server/**', 'standin/**', 'cli/**', 'bench/**', 'e2e/**', '*.js'],
     languageOptions: { globals: globals.node },
   },
   {
@@ -91,7 +91,16 @@ export default ts.config(
   },
   {
     files: ['server/**'],
-    rules: noPackages(['**/web/**', '**/cli/**'], 'server may import core and api only'),
+    ignores: ['server/**/*.test.ts'],
+    rules: noPackages(['**/web/**', '**/cli/**', '**/standin/**'], 'server may import core and api only'),
+  },
+  {
+    files: ['standin/**'],
+    ignores: ['standin/**/*.test.ts'],
+    rules: noPackages(
+      ['**/web/**', '**/cli/**', '**/server/**'],
+      'standin may import core, and the kinds of values of api',
+    ),
   },
   { files: ['cli/**'], rules: noPackages(['**/web/**', '**/server/**'], 'cli may import core and api only') },
 );

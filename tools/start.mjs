@@ -90,12 +90,17 @@ await run(async () => {
       `sign in as    mara (owner), odo (approver), ines (author), tam (operator) or wen (reader), password ${state.secret('demo sign-in')}`,
     );
     say('Ctrl-C stops it and everything it started.');
-    await keepUp({
-      server,
-      again: begin,
-      ending: () => ending,
-      tell: (wait) => say(`the server ended by itself; see ${log}. It is started again in ${wait / 1000} s`),
-    });
+    const kept = (what, file, child, again) =>
+      keepUp({
+        server: child,
+        again,
+        ending: () => ending,
+        tell: (wait) => say(`${what} ended by itself; see ${file}. It is started again in ${wait / 1000} s`),
+      });
+    await Promise.all([
+      kept('the server', log, server, begin),
+      kept('the stand-in', join(home, 'standin.log'), standin.child, standin.begin),
+    ]);
   } catch (error) {
     process.stderr.write(`\n${error instanceof Trouble ? error.message : error.stack}\n`);
     await end(1);
