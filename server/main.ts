@@ -11,6 +11,7 @@ import { forTheLog } from './db/trouble.ts';
 import { connectDemo, seedDemo } from './demo/seed.ts';
 import { Jobs } from './jobs/queue.ts';
 import { Changes } from './live/changes.ts';
+import { Links } from './links/service.ts';
 import { Metrics, serveMetrics } from './metrics/metrics.ts';
 import { OpenIdConnect } from './people/openid.ts';
 import { Rollouts, ROLLOUT_SETTINGS } from './rollouts/service.ts';
@@ -65,10 +66,12 @@ const rollouts = new Rollouts(connection.db, openers, work, log, jobs, {
   claimMs: settings.claimMs,
 });
 
+const links = new Links({ db: connection.db, databaseUrl, openers, work, log });
 const metrics = new Metrics({
   pool: connection.pool,
   lanes: () => work.lanesNow(),
   carrying: () => rollouts.carriedNow,
+  links: () => links.standing(),
 });
 if (settings.metricsPort !== undefined) serveMetrics(metrics, settings.host, settings.metricsPort);
 
@@ -114,6 +117,7 @@ const end = async () => {
   setTimeout(() => process.exit(0), 3 * GRACE_MS).unref();
   server.close();
   await rollouts.close();
+  await Promise.race([links.close(), pause(GRACE_MS)]);
   await Promise.race([deliveries.close(), pause(GRACE_MS)]);
   await Promise.race([jobs.close(), pause(GRACE_MS)]);
   await changes.close();
@@ -133,6 +137,7 @@ await whenReached(
 if (settings.demoPassword)
   await whenReached(() => seedDemo(connection.db, join(root, 'demo'), settings.demoPassword!));
 rollouts.start();
+if (settings.carriesLinks) links.start();
 deliveries.start();
 await jobs.start((id) => rollouts.carry(id));
 if (settings.demoBroker) {

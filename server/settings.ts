@@ -29,6 +29,10 @@ const shape = object({
   VONDLE_CLAIM_SECONDS: string()
     .default('15')
     .matches(/^\d{1,4}$/, 'VONDLE_CLAIM_SECONDS is no number of seconds'),
+  /** `off` where another process carries the links. */
+  VONDLE_LINKS: string()
+    .oneOf(['on', 'off'] as const)
+    .default('on'),
   VONDLE_DEMO_PASSWORD: string(),
   VONDLE_BROKER_AMQP: string(),
   VONDLE_BROKER_HTTP: string(),
@@ -78,6 +82,7 @@ export function settingsFrom(environment: NodeJS.ProcessEnv) {
     openId,
     metricsPort: read.VONDLE_METRICS_PORT === undefined ? undefined : Number(read.VONDLE_METRICS_PORT),
     claimMs: Math.max(1, Number(read.VONDLE_CLAIM_SECONDS)) * 1000,
+    carriesLinks: read.VONDLE_LINKS === 'on',
     demoPassword: read.VONDLE_DEMO_PASSWORD,
     demoBroker:
       read.VONDLE_BROKER_AMQP && read.VONDLE_BROKER_HTTP

@@ -282,7 +282,7 @@ describe('whatever is edited', () => {
           expect(after).toEqual(same);
         });
       }),
-      { numRuns: 200 },
+      { numRuns: 100 },
     );
   });
 
@@ -298,7 +298,7 @@ describe('whatever is edited', () => {
           expect(after).toEqual(same);
         });
       }),
-      { numRuns: 200 },
+      { numRuns: 100 },
     );
   });
 
@@ -313,7 +313,7 @@ describe('whatever is edited', () => {
           expect(after).toEqual(same);
         });
       }),
-      { numRuns: 200 },
+      { numRuns: 100 },
     );
   });
 
@@ -335,7 +335,7 @@ describe('whatever is edited', () => {
           expect(round(`k: ${renderFlow({ [text]: [text] })}\n`)).toEqual({ k: { [text]: [text] } });
         },
       ),
-      { numRuns: 500 },
+      { numRuns: 250 },
     );
   });
 });

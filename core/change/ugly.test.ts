@@ -17,7 +17,7 @@ import { declarationsIn } from '../topology/declarations.ts';
 import { readTopology } from '../topology/read.ts';
 import type { Topology } from '../topology/topology.ts';
 
-const RUNS = Number(process.env['FUZZ'] ?? 1) * 20;
+const RUNS = Number(process.env['FUZZ'] ?? 1) * 12;
 
 const one = (text: string): Topology => readTopology([{ name: 'a.yaml', text }]);
 

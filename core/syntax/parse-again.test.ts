@@ -17,7 +17,7 @@ const DEMO = join(__dirname, '../../demo/draft');
 const demo = readdirSync(DEMO).map((name) => ({ name, text: readFileSync(join(DEMO, name), 'utf8') }));
 
 /** `FUZZ=10` tries ten times as many. */
-const RUNS = Number(process.env['FUZZ'] ?? 1) * 5;
+const RUNS = Number(process.env['FUZZ'] ?? 1) * 3;
 
 /** Things people type, and things that break a line. */
 const TYPED = fc.constantFrom(

@@ -12,6 +12,15 @@ export interface Sources {
   readonly lanes: () => readonly { readonly lane: string; readonly waiting: number; readonly done: number }[];
   /** Rollouts this process carries out now. */
   readonly carrying: () => number;
+  /** Links this process carries now. */
+  readonly links?: () => readonly {
+    readonly topologyId: number;
+    readonly environment: string;
+    readonly link: string;
+    readonly runs: boolean;
+    readonly carried: number;
+    readonly held: number;
+  }[];
 }
 
 export class Metrics {
@@ -73,6 +82,30 @@ export class Metrics {
         for (const { lane, done } of sources.lanes()) this.set({ lane }, done);
       },
     });
+    const linkLabels = ['topology', 'environment', 'link'] as const;
+    for (const [name, help, value] of [
+      ['vondle_link_running', 'Whether a link that this process carries reaches both its ends.', 'runs'],
+      ['vondle_link_messages', 'Messages carried over a link since this process took it up.', 'carried'],
+      [
+        'vondle_link_held',
+        'Messages that stay in the queue of a link, since its keys do not let them through.',
+        'held',
+      ],
+    ] as const)
+      new Gauge({
+        name,
+        help,
+        labelNames: linkLabels,
+        registers,
+        collect() {
+          this.reset();
+          for (const each of sources.links?.() ?? [])
+            this.set(
+              { topology: String(each.topologyId), environment: each.environment, link: each.link },
+              Number(each[value]),
+            );
+        },
+      });
     new Gauge({
       name: 'vondle_rollouts_carried',
       help: 'Rollouts that this process carries out now.',

@@ -39,6 +39,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   readBack: 'thorough',
   expectProbe: 'thorough',
   declared: 'quick',
+  linksStanding: 'aside',
   glance: 'aside',
   glanceRevision: 'aside',
   classes: 'long',

@@ -9,6 +9,7 @@ import {
   readBack,
   type Planning,
 } from '../rollouts/planning.ts';
+import { linksStanding, type Stands } from '../links/standing.ts';
 import { mergedDraft } from '../drafts/merge.ts';
 import { blameOf } from '../revisions/blame.ts';
 import { agreement, ruled } from '../proposals/agreement.ts';
@@ -58,6 +59,7 @@ export const tasks = (planning: Planning) => ({
   goOn: (input: Parameters<typeof goOn>[1]) => goOn(planning, input),
   readBack: (input: Parameters<typeof readBack>[1]) => readBack(planning, input),
   expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
+  linksStanding: (input: Stands) => linksStanding(planning.db, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
   classes: (input: AskedClasses) => tellClasses(planning.db, input),
   agreement: (input: Parameters<typeof agreement>[1]) => agreement(planning.db, input),

@@ -74,7 +74,9 @@ export class Intake {
       try {
         outcomes = await this.writeThese(these);
       } catch (error) {
-        console.error(error);
+        // never what was to be written: that is somebody's message
+        const { code } = ((error as Error).cause ?? error) as { code?: unknown };
+        console.error(`messages could not be written: ${typeof code === 'string' ? code : 'no code'}`);
         outcomes = these.map(() => ({
           taken: false,
           condition: 'amqp:internal-error',

@@ -15,7 +15,7 @@ import { declarationOf, declarationsIn } from '../../topology/declarations.ts';
 import { TopologyReader, readTopology } from '../../topology/read.ts';
 import type { Finding, Topology } from '../../topology/topology.ts';
 
-const RUNS = Number(process.env['FUZZ'] ?? 1) * 5;
+const RUNS = Number(process.env['FUZZ'] ?? 1) * 3;
 
 const DEMO = join(__dirname, '../../../demo/draft');
 const demo: readonly TextDocument[] = readdirSync(DEMO).map((name) => ({

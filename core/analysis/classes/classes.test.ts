@@ -22,7 +22,7 @@ import { everyMessage, finiteModel } from '../../testing/second/finite-model.ts'
 import { randomOf } from '../../testing/second/random-model.ts';
 import { readTopology } from '../../topology/read.ts';
 
-const CASES = Number(process.env['CASES'] ?? 300);
+const CASES = Number(process.env['CASES'] ?? 150);
 const FIRST = Number(process.env['SEED'] ?? 1);
 
 const signOf = ({ stores, ends }: ClassOutcome): string =>

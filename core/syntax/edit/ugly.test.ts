@@ -11,7 +11,7 @@ import type { Json } from '../render.ts';
 import { type Entry, type Node, entryOf, startIn, toJson } from '../tree.ts';
 import { pickerOf, uglyYaml } from '../../testing/ugly-yaml.ts';
 
-const RUNS = Number(process.env['FUZZ'] ?? 1) * 400;
+const RUNS = Number(process.env['FUZZ'] ?? 1) * 200;
 
 const NAMES = [
   'a',

@@ -101,7 +101,13 @@ export class AmqpBroker {
 /** Ends a connection at once, whether or not the other side answers. */
 export function cut(connection: ChannelModel): void {
   connection.on('error', () => {});
-  (connection.connection as unknown as { stream: { destroy(): void } }).stream.destroy();
+  const { stream, heartbeater } = connection.connection as unknown as {
+    stream: { destroy(): void };
+    heartbeater?: { clear(): void };
+  };
+  stream.destroy();
+  // nobody is there to be heard of any more; what waits for that would keep a process from ending
+  heartbeater?.clear();
 }
 
 /** Ends a connection as the protocol has it, but does not wait long for it. */

@@ -1,0 +1,292 @@
+/** Links carried between two places on the live broker: what travels, what stays, and what falls do to it. */
+import type { CarriedLink } from '@vondle/core/analysis';
+import { connect, type ChannelModel, type ConfirmChannel } from 'amqplib';
+import { setTimeout as pause } from 'node:timers/promises';
+import { Client } from 'pg';
+import { allowedAddresses } from '../targets/allowed.ts';
+import { AmqpBroker } from '../targets/amqp/broker.ts';
+import { harness, type Ask, type Harness } from '../testing/harness.ts';
+import { emptyVirtualHost } from '../testing/virtual-host.ts';
+import { LinkCarrier, MARK, MOST_HELD } from './carrier.ts';
+import { Links } from './service.ts';
+
+const at = (vhost: string) => ({
+  amqp: `${process.env['TEST_BROKER_AMQP']}/${vhost}`,
+  http: String(process.env['TEST_BROKER_HTTP']),
+});
+
+/** A broker whose connections a test can cut. */
+class Cuttable extends AmqpBroker {
+  private open: ChannelModel[] = [];
+  override async connect(): Promise<ChannelModel> {
+    const connection = await super.connect();
+    this.open.push(connection);
+    return connection;
+  }
+  cutAll(): void {
+    for (const each of this.open.splice(0))
+      (each.connection as unknown as { stream: { destroy(error: Error): void } }).stream.destroy(
+        new Error('cut off'),
+      );
+  }
+}
+
+const LINK: CarriedLink = {
+  name: 'down',
+  from: { broker: 'm', queue: 'out' },
+  to: { broker: 'i', exchange: 'inbox' },
+  batch: 20,
+  aliases: { 'i/desk': { broker: 'i', exchange: '', queue: 'desk' } },
+};
+
+const connections: ChannelModel[] = [];
+let m: ConfirmChannel;
+let i: ConfirmChannel;
+const brokers = new Map<string, Cuttable>();
+let carriers: LinkCarrier[] = [];
+
+beforeAll(async () => {
+  for (const [name, vhost] of [
+    ['m', 'link-from'],
+    ['i', 'link-to'],
+  ] as const) {
+    await emptyVirtualHost(vhost);
+    brokers.set(name, new Cuttable(at(vhost), allowedAddresses('loopback')));
+    const connection = await connect(at(vhost).amqp);
+    connection.on('error', () => {});
+    connections.push(connection);
+    const channel = await connection.createConfirmChannel();
+    if (name === 'm') m = channel;
+    else i = channel;
+  }
+});
+beforeEach(async () => {
+  await m.assertQueue('out');
+  await m.purgeQueue('out');
+  await i.assertExchange('inbox', 'topic');
+  for (const queue of ['desk', 'all']) {
+    await i.assertQueue(queue);
+    await i.purgeQueue(queue);
+  }
+  await i.bindQueue('all', 'inbox', '#');
+});
+afterEach(async () => {
+  await Promise.all(carriers.map((each) => each.close()));
+  carriers = [];
+});
+afterAll(async () => {
+  for (const each of connections) await each.close().catch(() => {});
+});
+
+function carry(link = LINK): LinkCarrier {
+  const carrier = new LinkCarrier(link, brokers, 20);
+  carriers.push(carrier);
+  return carrier;
+}
+async function until(what: string, holds: () => Promise<boolean> | boolean, ms = 20_000): Promise<void> {
+  for (const end = Date.now() + ms; Date.now() < end; await pause(20)) if (await holds()) return;
+  throw new Error(`waited in vain until ${what}`);
+}
+const waiting = async (channel: ConfirmChannel, queue: string) =>
+  (await channel.checkQueue(queue)).messageCount;
+const send = (key: string, body: string, headers: object = {}) =>
+  m.sendToQueue('out', Buffer.from(body), {
+    persistent: true,
+    headers: { ...headers, key },
+    messageId: body,
+    type: 't',
+  });
+/** What an exchange gave the queue, with the key it came by: the default exchange gives its own name. */
+async function sendBy(key: string, body: string, headers: object = {}): Promise<void> {
+  await m.assertExchange('by', 'topic');
+  await m.bindQueue('out', 'by', '#');
+  m.publish('by', key, Buffer.from(body), {
+    persistent: true,
+    headers,
+    messageId: body,
+    type: 't',
+    priority: 3,
+  });
+  await m.waitForConfirms();
+}
+async function taken(
+  queue: string,
+): Promise<{ body: string; key: string; headers: object; messageId: unknown; type: unknown }[]> {
+  const all = [];
+  for (;;) {
+    const message = await i.get(queue, { noAck: true });
+    if (!message) return all;
+    const { headers, messageId, type } = message.properties;
+    all.push({
+      body: String(message.content),
+      key: message.fields.routingKey,
+      headers: headers ?? {},
+      messageId,
+      type,
+    });
+  }
+}
+
+test('what its keys let through travels whole; what they do not stays, and is counted', async () => {
+  const carrier = carry({ ...LINK, keys: [['sailing', '#']] });
+  await sendBy('fare.sold', 'stays');
+  await sendBy('sailing.departed', 'travels', { severity: 3 });
+  await until('it travelled', () => carrier.standing.carried === 1);
+  expect(await taken('all')).toEqual([
+    { body: 'travels', key: 'sailing.departed', headers: { severity: 3 }, messageId: 'travels', type: 't' },
+  ]);
+  expect(carrier.standing).toMatchObject({ runs: true, held: 1, carried: 1 });
+  await carrier.close();
+  await until('what stayed is back', async () => (await waiting(m, 'out')) === 1);
+});
+
+test('what a remote alias sends goes where that leads, whatever its key; a mark that none has leads nowhere', async () => {
+  const carrier = carry({ ...LINK, keys: [['sailing', '#']] });
+  await sendBy('crew.notice', 'to the desk', { [MARK]: 'i/desk', severity: 1 });
+  await sendBy('sailing.x', 'to nowhere', { [MARK]: 'i/elsewhere' });
+  await sendBy('sailing.x', 'inherited', { [MARK]: 'toString' });
+  await until('it travelled', () => carrier.standing.carried === 1 && carrier.standing.held === 2);
+  expect(await taken('desk')).toMatchObject([{ body: 'to the desk', headers: { severity: 1 } }]);
+  expect(await taken('all')).toEqual([]);
+});
+
+test('more that stays than is held by is said, and nothing of it is lost', async () => {
+  const carrier = carry({ ...LINK, keys: [['sailing', '#']] });
+  for (let n = 0; n < MOST_HELD + 30; n++) send('x', String(n));
+  await m.waitForConfirms();
+  await until('it is said', () => carrier.standing.why !== undefined);
+  expect(carrier.standing.why).toContain(`more than ${MOST_HELD} messages`);
+  await carrier.close();
+  await until('all are back', async () => (await waiting(m, 'out')) === MOST_HELD + 30);
+});
+
+test('either end cut at any moment: none is lost, and what came twice was on its way', async () => {
+  const COUNT = 3000;
+  const carrier = carry();
+  let cuts = 0;
+  const cutting = (async () => {
+    for (let n = 0; n < 12; n++) {
+      await pause(20 + ((n * 37) % 90));
+      brokers.get(n % 2 ? 'm' : 'i')!.cutAll();
+      cuts++;
+    }
+  })();
+  for (let n = 0; n < COUNT; n++) {
+    send('k', String(n));
+    if (n % 50 === 0) await pause(5);
+  }
+  await m.waitForConfirms();
+  await cutting;
+  await until(
+    'all is carried',
+    async () => (await waiting(m, 'out')) === 0 && (await waiting(i, 'all')) >= COUNT,
+    40_000,
+  );
+  await carrier.close();
+  const bodies = (await taken('all')).map(({ body }) => body);
+  expect(new Set(bodies).size).toBe(COUNT);
+  // at each cut at most what was on its way comes again
+  expect(bodies.length - COUNT).toBeLessThanOrEqual(cuts * LINK.batch);
+  expect(await waiting(m, 'out')).toBe(0);
+});
+
+test('a far end that takes nothing is waited for, visibly, and nothing goes', async () => {
+  await i.deleteExchange('inbox');
+  const carrier = carry();
+  send('k', 'waits');
+  await m.waitForConfirms();
+  await until('it is said', () => carrier.standing.why !== undefined);
+  expect(carrier.standing.carried).toBe(0);
+  await i.assertExchange('inbox', 'topic');
+  await i.bindQueue('all', 'inbox', '#');
+  await until('it came', async () => (await waiting(i, 'all')) === 1);
+});
+
+describe('those of what stands', () => {
+  let h: Harness;
+  let mara: Ask;
+  const base = '/topologies/quay';
+  beforeAll(async () => {
+    h = await harness();
+    await h.topology('quay', { mara: 'owner' });
+    mara = await h.as('mara');
+    await save('true');
+    for (const [broker, vhost] of [
+      ['m', 'link-from'],
+      ['i', 'link-to'],
+    ])
+      await mara('PUT', `${base}/targets`, {
+        environment: 'trial',
+        broker,
+        kind: 'amqp',
+        addresses: at(vhost!),
+      });
+  });
+  afterAll(async () => {
+    await h.rollouts.close();
+    await h.close();
+  });
+  async function save(active: string): Promise<number> {
+    const text = `environments: { trial: {} }\nbrokers:\n  m: { kind: amqp, access: open, queues: { out: {} } }\n  i: { kind: amqp, access: open, exchanges: { inbox: { type: topic } } }\nlinks: { down: { from: m/out, to: i/inbox, active: ${active} } }\n`;
+    const { draft } = (await mara('GET', base)).data;
+    const { version } = (
+      await mara('PUT', `${base}/draft`, { version: draft.version, documents: [{ name: 'a.yaml', text }] })
+    ).data;
+    return (await mara('POST', `${base}/revisions`, { version, words: 'next' })).data.number;
+  }
+  async function rollOut(what: object): Promise<void> {
+    const { data } = await mara('POST', `${base}/rollouts`, { environment: 'trial', ...what });
+    await mara('POST', `${base}/rollouts/${data.id}/apply`, {
+      cutsOff: (await mara('GET', `${base}/rollouts/${data.id}`)).data.destroys.reduce(
+        (sum: number, each: { takers: number }) => sum + each.takers,
+        0,
+      ),
+    });
+    await h.rollouts.idle();
+  }
+  const links = () => {
+    const { db, databaseUrl, work, sealer } = h;
+    const log = { warn: () => {}, info: () => {} } as never;
+    const one = new Links({
+      db,
+      databaseUrl,
+      work,
+      log,
+      openers: { sealer, allowed: allowedAddresses('loopback') },
+      lookMs: 100,
+    });
+    one.start();
+    return one;
+  };
+
+  test('one process carries a link that stands, another takes it up where that falls, and none once it is inactive', async () => {
+    const first = links();
+    await pause(300);
+    expect(first.standing()).toEqual([]);
+    await rollOut({ revision: 1 });
+    await until('it is carried', () => first.standing().some(({ runs }) => runs));
+    const second = links();
+    await sendBy('k', 'crosses');
+    await until('it crossed', async () => (await waiting(i, 'all')) === 1);
+    expect(second.standing()).toEqual([]);
+    // the lock goes with the connection: as where the process is gone
+    const admin = new Client({ connectionString: h.databaseUrl });
+    await admin.connect();
+    await admin.query(`select pg_terminate_backend(a.pid) from pg_stat_activity a join pg_locks l on l.pid = a.pid
+      where a.application_name = 'vondle links' and l.locktype = 'advisory' and a.datname = current_database()`);
+    await admin.end();
+    await until(
+      'one carries it again',
+      () => [...first.standing(), ...second.standing()].filter(({ runs }) => runs).length === 1,
+    );
+    await sendBy('k', 'crosses too');
+    await until('it crossed', async () => (await waiting(i, 'all')) >= 2);
+    await first.close();
+    await until('the other carries it', () => second.standing().some(({ runs }) => runs));
+    await rollOut({ revision: await save('false') });
+    await until('it is let go', () => second.standing().length === 0);
+    await sendBy('k', 'waits');
+    expect(await waiting(m, 'out')).toBe(1);
+    await second.close();
+  });
+});

@@ -1,0 +1,174 @@
+/**
+ * Carries every link of every environment in which something stands. Of several processes each link is carried by
+ * one, held by a lock that goes with its connection to the database: where a process falls, another takes it up.
+ */
+import pg from 'pg';
+import type { Logger } from 'pino';
+import type { Database } from '../db/connect.ts';
+import { forTheLog } from '../db/trouble.ts';
+import { openTarget, type Openers } from '../environments/store.ts';
+import type { AmqpBroker } from '../targets/amqp/broker.ts';
+import { AmqpTarget } from '../targets/amqp/target.ts';
+import type { Work } from '../work/pool.ts';
+import { LinkCarrier, type Standing } from './carrier.ts';
+import { environmentsStanding, type StandingLink } from './standing.ts';
+
+/** How often is looked at what stands. */
+const LOOK_MS = 3000;
+
+interface Carried {
+  readonly of: StandingLink;
+  readonly said: string;
+  readonly carrier: LinkCarrier;
+}
+
+export interface LinkParts {
+  readonly db: Database;
+  readonly databaseUrl: string;
+  readonly openers: Openers;
+  readonly work: Pick<Work, 'run'>;
+  readonly log: Logger;
+  readonly lookMs?: number;
+}
+
+const idOf = ({ topologyId, environment, link }: StandingLink) => `${topologyId} ${environment} ${link.name}`;
+
+export class Links {
+  private readonly carried = new Map<string, Carried>();
+  /** Links of each environment, for as long as the same stands there. */
+  private readonly known = new Map<string, { signature: string; links: readonly StandingLink[] }>();
+  private lock: pg.Client | undefined;
+  private timer: NodeJS.Timeout | undefined;
+  private looking: Promise<void> = Promise.resolve();
+  private closed = false;
+
+  constructor(private readonly parts: LinkParts) {}
+
+  start(): void {
+    const next = () => {
+      if (this.closed) return;
+      this.looking = this.look().catch((error: unknown) =>
+        this.parts.log.warn({ err: forTheLog(error) }, 'links could not be looked at'),
+      );
+      void this.looking.then(() => {
+        if (!this.closed) this.timer = setTimeout(next, this.parts.lookMs ?? LOOK_MS);
+      });
+    };
+    next();
+  }
+
+  /** @returns how the links that this process carries stand */
+  standing(): (Standing & { topologyId: number; environment: string; link: string })[] {
+    return [...this.carried.values()].map(({ of: { topologyId, environment, link }, carrier }) => ({
+      topologyId,
+      environment,
+      link: link.name,
+      ...carrier.standing,
+    }));
+  }
+
+  async close(): Promise<void> {
+    this.closed = true;
+    clearTimeout(this.timer);
+    await this.looking;
+    await Promise.all([...this.carried.values()].map(({ carrier }) => carrier.close()));
+    this.carried.clear();
+    await this.lock?.end().catch(() => {});
+  }
+
+  private async look(): Promise<void> {
+    const { db } = this.parts;
+    const stand = await environmentsStanding(db);
+    const wanted = new Map<string, StandingLink>();
+    const seen = new Set<string>();
+    for (const each of stand) {
+      const key = `${each.topologyId} ${each.environment}`;
+      seen.add(key);
+      const signature = JSON.stringify(each);
+      let known = this.known.get(key);
+      // a link has two ends
+      if (known?.signature !== signature)
+        known = {
+          signature,
+          links: each.brokers.length < 2 ? [] : await this.parts.work.run('linksStanding', each),
+        };
+      this.known.set(key, known);
+      for (const link of known.links) wanted.set(idOf(link), link);
+    }
+    for (const key of this.known.keys()) if (!seen.has(key)) this.known.delete(key);
+    await this.carryThese(wanted);
+  }
+
+  private async carryThese(wanted: ReadonlyMap<string, StandingLink>): Promise<void> {
+    const { log } = this.parts;
+    for (const [id, { said, carrier }] of this.carried) {
+      const now = wanted.get(id);
+      if (now && JSON.stringify(now) === said) continue;
+      await carrier.close();
+      this.carried.delete(id);
+      if (!now) await this.lock?.query('select pg_advisory_unlock($1, hashtext($2))', [LOCK, id]);
+    }
+    for (const [id, of] of wanted) {
+      if (this.carried.has(id) || this.closed || !(await this.holds(id))) continue;
+      const brokers = await this.brokersOf(of);
+      if (!brokers) continue;
+      const about = { topology: of.topologyId, environment: of.environment, link: of.link.name };
+      const tell = (why: string | undefined) =>
+        why === undefined ? log.info(about, 'a link runs') : log.warn({ ...about, why }, 'a link stands');
+      this.carried.set(id, {
+        of,
+        said: JSON.stringify(of),
+        carrier: new LinkCarrier(of.link, brokers, undefined, tell),
+      });
+    }
+  }
+
+  /** Takes the lock of a link, or has it already. */
+  private async holds(id: string): Promise<boolean> {
+    if (!this.lock) {
+      const client = new pg.Client({
+        connectionString: this.parts.databaseUrl,
+        application_name: 'vondle links',
+      });
+      client.on('error', () => {});
+      client.on('end', () => {
+        if (this.lock !== client) return;
+        // its locks went with it: others may carry what was ours
+        this.lock = undefined;
+        for (const [each, { carrier }] of this.carried) {
+          this.carried.delete(each);
+          void carrier.close();
+        }
+      });
+      await client.connect();
+      this.lock = client;
+    }
+    const { rows } = await this.lock.query<{ mine: boolean }>(
+      `select pg_try_advisory_lock($1, hashtext($2)) as mine`,
+      [LOCK, id],
+    );
+    return rows[0]?.mine === true;
+  }
+
+  private async brokersOf({
+    topologyId,
+    targets,
+    link,
+  }: StandingLink): Promise<Map<string, AmqpBroker> | undefined> {
+    const brokers = new Map<string, AmqpBroker>();
+    const ends = new Set([
+      link.from.broker,
+      link.to.broker,
+      ...Object.values(link.aliases).map((each) => each.broker),
+    ]);
+    for (const name of ends) {
+      const target = await openTarget(this.parts.db, this.parts.openers, topologyId, targets[name]!);
+      if (!(target?.reached instanceof AmqpTarget)) return undefined;
+      brokers.set(name, target.reached.broker);
+    }
+    return brokers;
+  }
+}
+
+/** Told apart by it from other locks of the database. */
+const LOCK = 5693;

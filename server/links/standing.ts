@@ -1,0 +1,81 @@
+/** Which links are to be carried: those of the revisions that stand in each environment. */
+import { type CarriedLink, linksToCarry } from '@vondle/core/analysis';
+import { readTopology } from '@vondle/core/topology';
+import { sql } from 'drizzle-orm';
+import type { Database } from '../db/connect.ts';
+import { documentsOf } from '../revisions/store.ts';
+
+/** So many links are carried of all topologies together. */
+const MOST_LINKS = 2000;
+
+/** An environment of a topology in which something stands. */
+export interface Stands {
+  readonly topologyId: number;
+  readonly environment: string;
+  /** By broker: the revision that was carried out last, and the target that leads there. */
+  readonly brokers: readonly {
+    readonly broker: string;
+    readonly revision: number;
+    readonly targetId: number;
+  }[];
+}
+
+/** @returns where something stands that a target still leads to, in one order always */
+export async function environmentsStanding(db: Database): Promise<Stands[]> {
+  const { rows } = await db.execute<{
+    topology_id: number;
+    environment: string;
+    broker: string;
+    revision: number;
+    tears_down: boolean;
+    target_id: number;
+  }>(sql`
+    select distinct on (r.topology_id, r.environment, r.broker)
+      r.topology_id, r.environment, r.broker, r.revision, r.tears_down, t.id as target_id
+    from rollouts r join targets t
+      on t.topology_id = r.topology_id and t.environment = r.environment and t.broker = r.broker
+    where r.state = 'applied'
+    order by r.topology_id, r.environment, r.broker, r.id desc`);
+  const found = new Map<string, Stands & { brokers: Stands['brokers'][number][] }>();
+  for (const { topology_id, environment, broker, revision, tears_down, target_id } of rows) {
+    if (tears_down) continue;
+    const key = `${topology_id} ${environment}`;
+    let at = found.get(key);
+    if (!at) found.set(key, (at = { topologyId: topology_id, environment, brokers: [] }));
+    at.brokers.push({ broker, revision, targetId: target_id });
+  }
+  return [...found.values()];
+}
+
+/** A link of an environment, with the targets that its ends are reached by. */
+export interface StandingLink {
+  readonly topologyId: number;
+  readonly environment: string;
+  readonly link: CarriedLink;
+  readonly targets: Readonly<Record<string, number>>;
+}
+
+/** @returns the links to carry in an environment: as the revision says that stands on the broker they take from */
+export async function linksStanding(
+  db: Database,
+  { topologyId, environment, brokers }: Stands,
+): Promise<StandingLink[]> {
+  const targets = Object.fromEntries(brokers.map(({ broker, targetId }) => [broker, targetId]));
+  const revisions = [...new Set(brokers.map(({ revision }) => revision))];
+  const links: StandingLink[] = [];
+  for (const revision of revisions) {
+    const documents = await documentsOf(db, topologyId, revision);
+    if (!documents) continue;
+    const read = readTopology(documents);
+    const topology = read.declared.environments?.has(environment)
+      ? readTopology(documents, { environment })
+      : read;
+    for (const link of linksToCarry(topology).carried) {
+      const source = brokers.find(({ broker }) => broker === link.from.broker);
+      const ends = [link.to.broker, ...Object.values(link.aliases).map((each) => each.broker)];
+      if (source?.revision !== revision || ends.some((broker) => targets[broker] === undefined)) continue;
+      links.push({ topologyId, environment, link, targets });
+    }
+  }
+  return links.slice(0, MOST_LINKS);
+}
