@@ -35,7 +35,7 @@ export class LinkCarrier {
   private readonly ended = new AbortController();
   private readonly over: Promise<void>;
   private runs = false;
-  private why: string | undefined;
+  private why: string | undefined = 'it has not begun';
   private carried = 0;
   private held = 0;
 

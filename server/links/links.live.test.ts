@@ -154,7 +154,7 @@ test('more that stays than is held by is said, and nothing of it is lost', async
   const carrier = carry({ ...LINK, keys: [['sailing', '#']] });
   for (let n = 0; n < MOST_HELD + 30; n++) send('x', String(n));
   await m.waitForConfirms();
-  await until('it is said', () => carrier.standing.why !== undefined);
+  await until('it is said', () => carrier.standing.why?.startsWith('more') === true);
   expect(carrier.standing.why).toContain(`more than ${MOST_HELD} messages`);
   await carrier.close();
   await until('all are back', async () => (await waiting(m, 'out')) === MOST_HELD + 30);
@@ -195,7 +195,7 @@ test('a far end that takes nothing is waited for, visibly, and nothing goes', as
   const carrier = carry();
   send('k', 'waits');
   await m.waitForConfirms();
-  await until('it is said', () => carrier.standing.why !== undefined);
+  await until('it is said', () => carrier.standing.why?.includes('inbox') === true);
   expect(carrier.standing.carried).toBe(0);
   await i.assertExchange('inbox', 'topic');
   await i.bindQueue('all', 'inbox', '#');
