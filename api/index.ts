@@ -7,6 +7,7 @@ export * from './audit.ts';
 export * from './documents.ts';
 export * from './events.ts';
 export * from './drafts.ts';
+export * from './links.ts';
 export * from './members.ts';
 export * from './paths.ts';
 export * from './people.ts';

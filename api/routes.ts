@@ -2,6 +2,7 @@
 import { auditRoutes } from './audit.ts';
 import { draftRoutes } from './drafts.ts';
 import { map, record, yes } from './kinds.ts';
+import { linkRoutes } from './links.ts';
 import { memberRoutes } from './members.ts';
 import { peopleRoutes } from './people.ts';
 import { proposalRoutes } from './proposals.ts';
@@ -35,6 +36,7 @@ export const CHAPTERS = {
   Webhooks: webhookRoutes,
   Targets: targetRoutes,
   Rollouts: rolloutRoutes,
+  Links: linkRoutes,
   Service: serviceRoutes,
 } as const satisfies Readonly<Record<string, Routes>>;
 
@@ -49,6 +51,7 @@ export const ROUTES = {
   ...webhookRoutes,
   ...targetRoutes,
   ...rolloutRoutes,
+  ...linkRoutes,
   ...serviceRoutes,
 } as const satisfies Routes;
 

@@ -25,6 +25,8 @@ import type { OpenIdConnect } from './people/openid.ts';
 import { sessionRoutes } from './people/routes.ts';
 import { revisionRoutes } from './revisions/routes.ts';
 import { rolloutRoutes } from './rollouts/routes.ts';
+import { linkRoutes } from './links/routes.ts';
+import type { Links } from './links/service.ts';
 import type { Rollouts } from './rollouts/service.ts';
 import type { Sealer } from './secrets.ts';
 import type { Allowed } from './targets/allowed.ts';
@@ -46,6 +48,8 @@ export interface Parts {
   /** The publish-subscribe service that came with it. */
   readonly builtInHosted?: BuiltInHosted;
   readonly rollouts: Rollouts;
+  /** Carries links, where this server does. */
+  readonly links?: Pick<Links, 'of'>;
   readonly work: Work;
   readonly changes: Changes;
   readonly metrics: Metrics;
@@ -149,6 +153,7 @@ export function createApp(parts: Parts): Hono<Env> {
     auditRoutes(db),
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts),
+    linkRoutes(db, parts.links),
     rolloutRoutes(db, rollouts, changes),
     webhookRoutes(db, { sealer, allowed }, parts.origin ?? 'vondle'),
   ]) {

@@ -86,6 +86,7 @@ const app = createApp({
   ...(settings.demoBroker ? { builtIn: settings.demoBroker } : {}),
   ...(settings.demoHosted ? { builtInHosted: settings.demoHosted } : {}),
   rollouts,
+  ...(settings.carriesLinks ? { links } : {}),
   work,
   changes,
   metrics,

@@ -64,6 +64,7 @@ test('every route that needs no broker answers as it is described', async () => 
     'revisions/1/glance',
     'blame?doc=a.yaml',
     'targets/places',
+    'links',
     'protections',
   ])
     await mara('GET', `${T}/${path}`);

@@ -148,8 +148,7 @@ describe('what multiplies', () => {
 });
 
 describe('what is too much', () => {
-  const long = (mib: number, name: string) =>
-    `apps:\n  ${name}: {}\n# ${'x'.repeat(mib * 1024 * 1024)}\n`;
+  const long = (mib: number, name: string) => `apps:\n  ${name}: {}\n# ${'x'.repeat(mib * 1024 * 1024)}\n`;
 
   test('four documents of 13 MiB: as many are read as there is room for, and the others are named', () => {
     const topology = readTopology(['a', 'b', 'c', 'd'].map((name) => ({ name, text: long(13, name) })));

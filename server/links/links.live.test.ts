@@ -265,6 +265,10 @@ describe('those of what stands', () => {
     expect(first.standing()).toEqual([]);
     await rollOut({ revision: 1 });
     await until('it is carried', () => first.standing().some(({ runs }) => runs));
+    expect(first.of(1)).toEqual([
+      { environment: 'trial', link: 'down', runs: true, why: null, carried: 0, held: 0 },
+    ]);
+    expect(first.of(2)).toEqual([]);
     const second = links();
     await sendBy('k', 'crosses');
     await until('it crossed', async () => (await waiting(i, 'all')) === 1);
@@ -285,6 +289,9 @@ describe('those of what stands', () => {
     await until('the other carries it', () => second.standing().some(({ runs }) => runs));
     await rollOut({ revision: await save('false') });
     await until('it is let go', () => second.standing().length === 0);
+    expect(second.of(1)).toMatchObject([
+      { link: 'down', runs: false, why: 'it is not carried: it is not active' },
+    ]);
     await sendBy('k', 'waits');
     expect(await waiting(m, 'out')).toBe(1);
     await second.close();

@@ -11,7 +11,7 @@ import type { AmqpBroker } from '../targets/amqp/broker.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import type { Work } from '../work/pool.ts';
 import { LinkCarrier, type Standing } from './carrier.ts';
-import { environmentsStanding, type StandingLink } from './standing.ts';
+import { environmentsStanding, type LinksThere, type StandingLink } from './standing.ts';
 
 /** How often is looked at what stands. */
 const LOOK_MS = 3000;
@@ -31,12 +31,15 @@ export interface LinkParts {
   readonly lookMs?: number;
 }
 
+/** What is not carried by this process is by another, or will be in a moment. */
+const ELSEWHERE: Standing = { runs: false, why: 'another process carries it', carried: 0, held: 0 };
+
 const idOf = ({ topologyId, environment, link }: StandingLink) => `${topologyId} ${environment} ${link.name}`;
 
 export class Links {
   private readonly carried = new Map<string, Carried>();
   /** Links of each environment, for as long as the same stands there. */
-  private readonly known = new Map<string, { signature: string; links: readonly StandingLink[] }>();
+  private readonly known = new Map<string, { signature: string; there: LinksThere }>();
   private lock: pg.Client | undefined;
   private timer: NodeJS.Timeout | undefined;
   private looking: Promise<void> = Promise.resolve();
@@ -67,6 +70,39 @@ export class Links {
     }));
   }
 
+  /** @returns how the links of a topology stand, as far as this process knows */
+  of(
+    topologyId: number,
+  ): {
+    environment: string;
+    link: string;
+    runs: boolean;
+    why: string | null;
+    carried: number;
+    held: number;
+  }[] {
+    const found = [];
+    for (const [key, { there }] of this.known) {
+      const space = key.indexOf(' ');
+      if (Number(key.slice(0, space)) !== topologyId) continue;
+      const environment = key.slice(space + 1);
+      for (const of of there.links) {
+        const standing = this.carried.get(idOf(of))?.carrier.standing ?? ELSEWHERE;
+        found.push({ environment, link: of.link.name, why: null, ...standing });
+      }
+      for (const { name, why } of there.left)
+        found.push({
+          environment,
+          link: name,
+          runs: false,
+          why: `it is not carried: ${why}`,
+          carried: 0,
+          held: 0,
+        });
+    }
+    return found;
+  }
+
   async close(): Promise<void> {
     this.closed = true;
     clearTimeout(this.timer);
@@ -86,14 +122,17 @@ export class Links {
       seen.add(key);
       const signature = JSON.stringify(each);
       let known = this.known.get(key);
-      // a link has two ends
       if (known?.signature !== signature)
         known = {
           signature,
-          links: each.brokers.length < 2 ? [] : await this.parts.work.run('linksStanding', each),
+          // a link has two ends
+          there:
+            each.brokers.length < 2
+              ? { links: [], left: [] }
+              : await this.parts.work.run('linksStanding', each),
         };
       this.known.set(key, known);
-      for (const link of known.links) wanted.set(idOf(link), link);
+      for (const link of known.there.links) wanted.set(idOf(link), link);
     }
     for (const key of this.known.keys()) if (!seen.has(key)) this.known.delete(key);
     await this.carryThese(wanted);

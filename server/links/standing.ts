@@ -55,14 +55,21 @@ export interface StandingLink {
   readonly targets: Readonly<Record<string, number>>;
 }
 
-/** @returns the links to carry in an environment: as the revision says that stands on the broker they take from */
+/** Links of an environment: those to carry, and those that nobody carries, with the reason. */
+export interface LinksThere {
+  readonly links: StandingLink[];
+  readonly left: { readonly name: string; readonly why: string }[];
+}
+
+/** @returns the links of an environment, as the revision says that stands on the broker they take from */
 export async function linksStanding(
   db: Database,
   { topologyId, environment, brokers }: Stands,
-): Promise<StandingLink[]> {
+): Promise<LinksThere> {
   const targets = Object.fromEntries(brokers.map(({ broker, targetId }) => [broker, targetId]));
   const revisions = [...new Set(brokers.map(({ revision }) => revision))];
   const links: StandingLink[] = [];
+  const left = new Map<string, string>();
   for (const revision of revisions) {
     const documents = await documentsOf(db, topologyId, revision);
     if (!documents) continue;
@@ -70,12 +77,20 @@ export async function linksStanding(
     const topology = read.declared.environments?.has(environment)
       ? readTopology(documents, { environment })
       : read;
-    for (const link of linksToCarry(topology).carried) {
+    const found = linksToCarry(topology);
+    for (const { name, why } of found.left) left.set(name, why);
+    for (const link of found.carried) {
       const source = brokers.find(({ broker }) => broker === link.from.broker);
       const ends = [link.to.broker, ...Object.values(link.aliases).map((each) => each.broker)];
-      if (source?.revision !== revision || ends.some((broker) => targets[broker] === undefined)) continue;
+      if (source?.revision !== revision) continue;
+      const missing = ends.find((broker) => targets[broker] === undefined);
+      if (missing !== undefined) {
+        left.set(link.name, `nothing stands on ${missing} yet`);
+        continue;
+      }
       links.push({ topologyId, environment, link, targets });
     }
   }
-  return links.slice(0, MOST_LINKS);
+  for (const { link } of links) left.delete(link.name);
+  return { links: links.slice(0, MOST_LINKS), left: [...left].map(([name, why]) => ({ name, why })) };
 }

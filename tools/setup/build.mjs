@@ -34,49 +34,43 @@ async function unlessBuilt(what, output, folders, build) {
   writeFileSync(stamp, wanted);
 }
 
+/** Bundles programs for Node, each file of its own; what npm installs stays outside. */
+async function bundle(folder, entryPoints) {
+  const esbuild = await import('esbuild');
+  await esbuild.build({
+    entryPoints: Object.fromEntries(
+      Object.entries(entryPoints).map(([name, file]) => [name, join(ROOT, folder, file)]),
+    ),
+    outdir: join(ROOT, folder, 'dist'),
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    platform: 'node',
+    target: 'node20',
+    format: 'esm',
+    packages: 'external',
+    alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api') },
+    sourcemap: true,
+    logLevel: 'warning',
+  });
+}
+
 /** Builds the server where it is out of date. */
 export function buildServer() {
-  return unlessBuilt('the server', 'server/dist', ['core', 'api', 'server'], async () => {
-    const esbuild = await import('esbuild');
-    await esbuild.build({
-      entryPoints: {
-        main: join(ROOT, 'server/main.ts'),
-        thread: join(ROOT, 'server/work/thread.ts'),
-        rotate: join(ROOT, 'server/rotate.ts'),
-        local: join(ROOT, 'server/local/main.ts'),
-      },
-      outdir: join(ROOT, 'server/dist'),
-      outExtension: { '.js': '.mjs' },
-      bundle: true,
-      platform: 'node',
-      target: 'node20',
-      format: 'esm',
-      packages: 'external',
-      alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api') },
-      sourcemap: true,
-      logLevel: 'warning',
-    });
-  });
+  return unlessBuilt('the server', 'server/dist', ['core', 'api', 'server'], () =>
+    bundle('server', {
+      main: 'main.ts',
+      thread: 'work/thread.ts',
+      rotate: 'rotate.ts',
+      local: 'local/main.ts',
+    }),
+  );
 }
 
 /** Builds the stand-in where it is out of date. */
 export function buildStandin() {
-  return unlessBuilt('the stand-in', 'standin/dist', ['core', 'api', 'standin'], async () => {
-    const esbuild = await import('esbuild');
-    await esbuild.build({
-      entryPoints: { main: join(ROOT, 'standin/main.ts') },
-      outdir: join(ROOT, 'standin/dist'),
-      outExtension: { '.js': '.mjs' },
-      bundle: true,
-      platform: 'node',
-      target: 'node20',
-      format: 'esm',
-      packages: 'external',
-      alias: { '@vondle/core': join(ROOT, 'core'), '@vondle/api': join(ROOT, 'api') },
-      sourcemap: true,
-      logLevel: 'warning',
-    });
-  });
+  return unlessBuilt('the stand-in', 'standin/dist', ['core', 'api', 'standin'], () =>
+    bundle('standin', { main: 'main.ts' }),
+  );
 }
 
 /** Builds what is out of date. */

@@ -130,6 +130,7 @@ export type {
   LiveState,
   Member,
   Person,
+  LinkEntry,
   Places,
   Probe,
   Proposal,
@@ -285,6 +286,7 @@ export const api = {
   revision: (slug: string, number: number) => ask(`GET ${T}/revisions/:number`, { at: { slug, number } }),
   saveRevision: (slug: string, draft: number | undefined, version: number, words: string) =>
     ask(`POST ${T}/revisions`, { at: { slug }, query: { draft }, body: { version, words } }),
+  links: (slug: string) => ask(`GET ${T}/links`, { at: { slug } }),
   places: (slug: string) => ask(`GET ${T}/targets/places`, { at: { slug } }),
   setTarget: (slug: string, body: BodyOf<'PUT /topologies/:slug/targets'>) =>
     ask(`PUT ${T}/targets`, { at: { slug }, body }),

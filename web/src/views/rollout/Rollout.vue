@@ -17,6 +17,7 @@ import Losses from './Losses.vue';
 import ProbePanel from './ProbePanel.vue';
 import StepList from './StepList.vue';
 import TargetForm from './TargetForm.vue';
+import Links from './Links.vue';
 import Targets from './Targets.vue';
 import Windows from './Windows.vue';
 import Said from '../../parts/Said.vue';
@@ -318,6 +319,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         :targets="targets"
         @changed="removed"
       />
+      <Links :slug="slug" />
       <h2 v-if="list.length">Earlier</h2>
       <ul class="earlier">
         <li v-for="each in list" :key="each.id">
