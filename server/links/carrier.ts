@@ -2,12 +2,14 @@
  * Carries one link: takes from its queue, publishes at its far end, and acknowledges only what the far end has
  * confirmed. Whatever falls, a message is in one of both, or for a moment in both: at least once, and none lost.
  */
+import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { CarriedLink, LinkEnd } from '@vondle/core/analysis';
 import { wordsMatch, wordsOf } from '@vondle/core/conditions';
 import type { ConfirmChannel, ConsumeMessage } from 'amqplib';
 import { cut, type AmqpBroker } from '../targets/amqp/broker.ts';
 import { propertiesOf } from '../targets/amqp/carry.ts';
+import { LINK_TAG } from '../targets/amqp/names.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
 
 /** A message that a remote alias sends is marked with the address it goes to, as the topology writes it. */
@@ -105,7 +107,8 @@ export class LinkCarrier {
       await source.prefetch(link.keys ? link.batch + MOST_HELD : link.batch);
       let under = 0;
       let idle: () => void = () => {};
-      const { consumerTag } = await source.consume(link.from.queue, (message) => {
+      const consumerTag = `${LINK_TAG}${randomUUID()}`;
+      const take = (message: ConsumeMessage | null): void => {
         if (!message) return fail(new Error('its queue went'));
         // what comes once it is told to end goes back with the channel
         if (signal.aborted) return;
@@ -137,7 +140,8 @@ export class LinkCarrier {
               if (--under === 0) idle();
             },
           );
-      });
+      };
+      await source.consume(link.from.queue, take, { consumerTag });
       this.runs = true;
       this.inTheWay(undefined);
       const told = new Promise<void>((done) =>

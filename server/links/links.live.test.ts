@@ -287,6 +287,10 @@ describe('those of what stands', () => {
     await until('it crossed', async () => (await waiting(i, 'all')) >= 2);
     await first.close();
     await until('the other carries it', () => second.standing().some(({ runs }) => runs));
+    // who carries a link is no taker that is agreed to be cut off
+    const { data } = await mara('POST', `${base}/rollouts`, { environment: 'trial', tearDown: true });
+    const { destroys } = (await mara('GET', `${base}/rollouts/${data.id}`)).data;
+    expect(destroys).toMatchObject([{ queue: 'out', takers: 0 }]);
     await rollOut({ revision: await save('false') });
     await until('it is let go', () => second.standing().length === 0);
     expect(second.of(1)).toMatchObject([

@@ -71,9 +71,7 @@ export class Links {
   }
 
   /** @returns how the links of a topology stand, as far as this process knows */
-  of(
-    topologyId: number,
-  ): {
+  of(topologyId: number): {
     environment: string;
     link: string;
     runs: boolean;

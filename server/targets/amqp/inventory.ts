@@ -1,7 +1,7 @@
 /** Reads what a broker has, through its HTTP API. Large answers: to be done on a thread. */
 import type { Arguments, Inventory, WireQueue } from '@vondle/core/analysis';
 import type { AmqpBroker } from './broker.ts';
-import { OUR_PREFIX } from './names.ts';
+import { LINK_TAG, OUR_PREFIX } from './names.ts';
 import { BrokerTrouble } from './trouble.ts';
 
 interface HttpExchange {
@@ -22,7 +22,14 @@ interface HttpQueue {
   messages?: number;
   messages_ready?: number;
   consumers?: number;
+  /** Told of one queue, not in a list. */
+  consumer_details?: { consumer_tag: string }[];
   effective_policy_definition?: Record<string, unknown>;
+}
+
+interface HttpConsumer {
+  queue: { name: string };
+  consumer_tag: string;
 }
 
 interface HttpBinding {
@@ -46,6 +53,11 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
     list<HttpQueue>('queues'),
     list<HttpBinding>('bindings'),
   ]);
+  // who carries links is no taker that anybody would miss
+  const carriers = new Map<string, number>();
+  if (queues.some(({ consumers = 0 }) => consumers > 0))
+    for (const { queue, consumer_tag } of await list<HttpConsumer>('consumers'))
+      if (consumer_tag.startsWith(LINK_TAG)) carriers.set(queue.name, (carriers.get(queue.name) ?? 0) + 1);
   const theirs = (name: string) => !name.startsWith(OUR_PREFIX);
   return {
     exchanges: exchanges
@@ -58,7 +70,7 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
         internal,
         arguments: terms,
       })),
-    queues: queues.filter(({ name }) => theirs(name)).map(queueOf),
+    queues: queues.filter(({ name }) => theirs(name)).map((each) => queueOf(each, carriers.get(each.name))),
     passing: queues.flatMap(({ name }) => (theirs(name) ? [] : [name])),
     bindings: bindings
       // every queue is bound to the unnamed exchange by the protocol itself (§3.1.3.1)
@@ -73,14 +85,11 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
   };
 }
 
-function queueOf({
-  name,
-  durable,
-  auto_delete,
-  exclusive,
-  arguments: terms,
-  ...queue
-}: HttpQueue): WireQueue {
+/** @param carriers consumers of it that carry links */
+function queueOf(
+  { name, durable, auto_delete, exclusive, arguments: terms, ...queue }: HttpQueue,
+  carriers = 0,
+): WireQueue {
   return {
     name,
     durable,
@@ -90,7 +99,7 @@ function queueOf({
     arguments: terms,
     messages: queue.messages ?? 0,
     ready: queue.messages_ready ?? queue.messages ?? 0,
-    takers: queue.consumers ?? 0,
+    takers: Math.max(0, (queue.consumers ?? 0) - carriers),
     ...(queue.effective_policy_definition && Object.keys(queue.effective_policy_definition).length
       ? { policy: queue.effective_policy_definition as Arguments }
       : {}),
@@ -100,7 +109,8 @@ function queueOf({
 /** @returns one queue as it is at this moment; undefined where there is none. */
 export async function readQueue(broker: AmqpBroker, name: string): Promise<WireQueue | undefined> {
   const found = await broker.ask<HttpQueue>(broker.path('queues', name));
-  return found && queueOf(found);
+  const ours = found?.consumer_details?.filter(({ consumer_tag }) => consumer_tag.startsWith(LINK_TAG));
+  return found && queueOf(found, ours?.length);
 }
 
 /** @returns one exchange as it is at this moment; undefined where there is none. */
