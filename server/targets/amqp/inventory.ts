@@ -48,16 +48,16 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
     if (!Array.isArray(found)) throw new BrokerTrouble('strange', `the HTTP API answered no list of ${what}`);
     return found;
   };
-  const [exchanges, queues, bindings] = await Promise.all([
+  const [exchanges, queues, bindings, consumers] = await Promise.all([
     list<HttpExchange>('exchanges'),
     list<HttpQueue>('queues'),
     list<HttpBinding>('bindings'),
+    // a queue's own count of them lags some seconds behind
+    list<HttpConsumer>('consumers'),
   ]);
-  // who carries links is no taker that anybody would miss
-  const carriers = new Map<string, number>();
-  if (queues.some(({ consumers = 0 }) => consumers > 0))
-    for (const { queue, consumer_tag } of await list<HttpConsumer>('consumers'))
-      if (consumer_tag.startsWith(LINK_TAG)) carriers.set(queue.name, (carriers.get(queue.name) ?? 0) + 1);
+  const takers = new Map<string, number>();
+  for (const { queue, consumer_tag } of consumers)
+    if (isTaker(consumer_tag)) takers.set(queue.name, (takers.get(queue.name) ?? 0) + 1);
   const theirs = (name: string) => !name.startsWith(OUR_PREFIX);
   return {
     exchanges: exchanges
@@ -70,7 +70,9 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
         internal,
         arguments: terms,
       })),
-    queues: queues.filter(({ name }) => theirs(name)).map((each) => queueOf(each, carriers.get(each.name))),
+    queues: queues
+      .filter(({ name }) => theirs(name))
+      .map((each) => queueOf(each, takers.get(each.name) ?? 0)),
     passing: queues.flatMap(({ name }) => (theirs(name) ? [] : [name])),
     bindings: bindings
       // every queue is bound to the unnamed exchange by the protocol itself (§3.1.3.1)
@@ -85,10 +87,12 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
   };
 }
 
-/** @param carriers consumers of it that carry links */
+/** Who carries a link is no taker that anybody would miss. */
+const isTaker = (tag: string) => !tag.startsWith(LINK_TAG);
+
 function queueOf(
   { name, durable, auto_delete, exclusive, arguments: terms, ...queue }: HttpQueue,
-  carriers = 0,
+  takers: number,
 ): WireQueue {
   return {
     name,
@@ -99,7 +103,7 @@ function queueOf(
     arguments: terms,
     messages: queue.messages ?? 0,
     ready: queue.messages_ready ?? queue.messages ?? 0,
-    takers: Math.max(0, (queue.consumers ?? 0) - carriers),
+    takers,
     ...(queue.effective_policy_definition && Object.keys(queue.effective_policy_definition).length
       ? { policy: queue.effective_policy_definition as Arguments }
       : {}),
@@ -109,8 +113,12 @@ function queueOf(
 /** @returns one queue as it is at this moment; undefined where there is none. */
 export async function readQueue(broker: AmqpBroker, name: string): Promise<WireQueue | undefined> {
   const found = await broker.ask<HttpQueue>(broker.path('queues', name));
-  const ours = found?.consumer_details?.filter(({ consumer_tag }) => consumer_tag.startsWith(LINK_TAG));
-  return found && queueOf(found, ours?.length);
+  if (!found) return undefined;
+  const { consumer_details: details, consumers = 0 } = found;
+  return queueOf(
+    found,
+    details ? details.filter(({ consumer_tag }) => isTaker(consumer_tag)).length : consumers,
+  );
 }
 
 /** @returns one exchange as it is at this moment; undefined where there is none. */
