@@ -2,6 +2,7 @@
 import type { CarriedLink } from '@vondle/core/analysis';
 import { connect, type ChannelModel, type ConfirmChannel } from 'amqplib';
 import { setTimeout as pause } from 'node:timers/promises';
+import { sql } from 'drizzle-orm';
 import { Client } from 'pg';
 import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpBroker } from '../targets/amqp/broker.ts';
@@ -291,8 +292,15 @@ describe('those of what stands', () => {
     const { data } = await mara('POST', `${base}/rollouts`, { environment: 'trial', tearDown: true });
     const { destroys } = (await mara('GET', `${base}/rollouts/${data.id}`)).data;
     expect(destroys).toMatchObject([{ queue: 'out', takers: 0 }]);
+    // changed once and taken up anew, it is held once, and let go by one word
+    await rollOut({ revision: await save('true, batch: 7') });
+    await until('it is carried as it is now', () => second.standing().some(({ runs }) => runs));
     await rollOut({ revision: await save('false') });
     await until('it is let go', () => second.standing().length === 0);
+    const held = () =>
+      h.db.execute(sql`select 1 from pg_locks where locktype = 'advisory' and classid = 5693
+      and database = (select oid from pg_database where datname = current_database())`);
+    await until('another could hold it', async () => (await held()).rows.length === 0, 3000);
     expect(second.of(1)).toMatchObject([
       { link: 'down', runs: false, why: 'it is not carried: it is not active' },
     ]);

@@ -41,6 +41,8 @@ export class Links {
   /** Links of each environment, for as long as the same stands there. */
   private readonly known = new Map<string, { signature: string; there: LinksThere }>();
   private lock: pg.Client | undefined;
+  /** Links whose lock is ours: taken again it would have to be let go twice. */
+  private readonly held = new Set<string>();
   private timer: NodeJS.Timeout | undefined;
   private looking: Promise<void> = Promise.resolve();
   private closed = false;
@@ -143,11 +145,19 @@ export class Links {
       if (now && JSON.stringify(now) === said) continue;
       await carrier.close();
       this.carried.delete(id);
-      if (!now) await this.lock?.query('select pg_advisory_unlock($1, hashtext($2))', [LOCK, id]);
     }
+    for (const id of this.held)
+      if (!wanted.has(id)) {
+        this.held.delete(id);
+        await this.lock?.query('select pg_advisory_unlock($1, hashtext($2))', [LOCK, id]);
+      }
     for (const [id, of] of wanted) {
       if (this.carried.has(id) || this.closed || !(await this.holds(id))) continue;
-      const brokers = await this.brokersOf(of);
+      // one whose addresses cannot be opened holds up no other
+      const brokers = await this.brokersOf(of).catch((error: unknown) => {
+        log.warn({ link: of.link.name, err: forTheLog(error) }, 'a link cannot be taken up');
+        return undefined;
+      });
       if (!brokers) continue;
       const about = { topology: of.topologyId, environment: of.environment, link: of.link.name };
       const tell = (why: string | undefined) =>
@@ -162,6 +172,7 @@ export class Links {
 
   /** Takes the lock of a link, or has it already. */
   private async holds(id: string): Promise<boolean> {
+    if (this.held.has(id)) return true;
     if (!this.lock) {
       const client = new pg.Client({
         connectionString: this.parts.databaseUrl,
@@ -172,6 +183,7 @@ export class Links {
         if (this.lock !== client) return;
         // its locks went with it: others may carry what was ours
         this.lock = undefined;
+        this.held.clear();
         for (const [each, { carrier }] of this.carried) {
           this.carried.delete(each);
           void carrier.close();
@@ -184,7 +196,8 @@ export class Links {
       `select pg_try_advisory_lock($1, hashtext($2)) as mine`,
       [LOCK, id],
     );
-    return rows[0]?.mine === true;
+    if (rows[0]?.mine === true) this.held.add(id);
+    return this.held.has(id);
   }
 
   private async brokersOf({
