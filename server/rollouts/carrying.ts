@@ -177,7 +177,7 @@ export class Carrying {
         // once there was an answer in between, it counts anew
         if (this.progressed) awaySince = performance.now();
         this.progressed = false;
-        if (performance.now() - awaySince > this.parts.awayMs) throw error;
+        if (performance.now() - awaySince > this.parts.awayMs) throw this.openStep ?? error;
         await this.note(`${rollout.broker} in ${rollout.environment}: ${away}; trying again`);
         await pause(wait, undefined, { signal: this.awake.signal }).catch(() => {});
         wait = Math.min(2 * wait, 5000);
@@ -186,10 +186,12 @@ export class Carrying {
   }
 
   private progressed = false;
+  /** The step that got no answer, of which nothing else was heard since. */
+  private openStep: BrokerTrouble | undefined;
 
   /** @returns in words why the broker cannot be worked with now, if it may pass */
   private isAway(error: unknown): string | undefined {
-    if (error instanceof BrokerTrouble && error.mayPass && error.kind !== 'slow') return error.message;
+    if (error instanceof BrokerTrouble && error.mayPass) return error.message;
     // told by a thread that looked at the broker
     if (error instanceof Problem && error.status === 502) return 'the broker cannot be reached';
     return undefined;
@@ -247,6 +249,7 @@ export class Carrying {
     try {
       const said = await this.runner!.run(step, agreedFor(step, agreed));
       this.progressed = true;
+      this.openStep = undefined;
       return said;
     } catch (error) {
       const trouble = brokerTrouble(error);
@@ -257,8 +260,9 @@ export class Carrying {
       if (this.stopping) throw new Stopped();
       if (this.leaving) throw trouble;
       // named as the step that it was
-      if (heard || trouble.kind === 'slow')
-        throw new BrokerTrouble(trouble.kind, trouble.more, `${step.title}: ${words}`);
+      const named = (said: string) => new BrokerTrouble(trouble.kind, trouble.more, `${step.title}: ${said}`);
+      if (heard) throw named(words);
+      if (trouble.kind === 'slow') this.openStep = named(`${trouble.message}, however often it was asked`);
       throw trouble;
     }
   }
