@@ -4,6 +4,7 @@
  * has its types from them.
  */
 export * from './audit.ts';
+export * from './credentials.ts';
 export * from './documents.ts';
 export * from './events.ts';
 export * from './drafts.ts';

@@ -1,5 +1,6 @@
 /** All routes, and their types by name. */
 import { auditRoutes } from './audit.ts';
+import { credentialRoutes } from './credentials.ts';
 import { draftRoutes } from './drafts.ts';
 import { map, record, yes } from './kinds.ts';
 import { linkRoutes } from './links.ts';
@@ -37,6 +38,7 @@ export const CHAPTERS = {
   Targets: targetRoutes,
   Rollouts: rolloutRoutes,
   Links: linkRoutes,
+  'Users of apps': credentialRoutes,
   Service: serviceRoutes,
 } as const satisfies Readonly<Record<string, Routes>>;
 
@@ -52,6 +54,7 @@ export const ROUTES = {
   ...targetRoutes,
   ...rolloutRoutes,
   ...linkRoutes,
+  ...credentialRoutes,
   ...serviceRoutes,
 } as const satisfies Routes;
 

@@ -25,6 +25,7 @@ import type { OpenIdConnect } from './people/openid.ts';
 import { sessionRoutes } from './people/routes.ts';
 import { revisionRoutes } from './revisions/routes.ts';
 import { rolloutRoutes } from './rollouts/routes.ts';
+import { credentialRoutes } from './credentials/routes.ts';
 import { linkRoutes } from './links/routes.ts';
 import type { Links } from './links/service.ts';
 import type { Rollouts } from './rollouts/service.ts';
@@ -154,6 +155,7 @@ export function createApp(parts: Parts): Hono<Env> {
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts),
     linkRoutes(db, parts.links),
+    credentialRoutes(db, { sealer, allowed }),
     rolloutRoutes(db, rollouts, changes),
     webhookRoutes(db, { sealer, allowed }, parts.origin ?? 'vondle'),
   ]) {

@@ -49,9 +49,11 @@ export { obstaclesToPlan } from './rollout/obstacles.ts';
 export { type Ordered, type Unit, safeOrder } from './rollout/order.ts';
 export { type Earlier, type Plan, type Step, doneIn, inventoryChanges, planRollout } from './rollout/plan.ts';
 export type { HostedKind, HostedStep, HostedThing } from './rollout/hosted.ts';
+export { type RightsStep, wantedRights } from './rollout/rights.ts';
 export type { Operation } from './rollout/state.ts';
 export type { Window } from './rollout/windows.ts';
 export {
+  type AppRights,
   type Arguments,
   type Inventory,
   type WantedState,

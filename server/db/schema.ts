@@ -380,6 +380,32 @@ export const targets = pgTable(
   (table) => [unique().on(table.topologyId, table.environment, table.broker)],
 );
 
+/** The users of apps on real brokers, each made by a rollout. */
+export const credentials = pgTable(
+  'credentials',
+  {
+    id: id(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    broker: text('broker').notNull(),
+    app: text('app').notNull(),
+    /** What the user is called on the broker. */
+    name: text('name').notNull(),
+    /** By this the user on the broker is known to be ours. */
+    mark: text('mark').notNull(),
+    /** What the broker knows the password by: salt and SHA-256 of both, in base64. */
+    hash: text('hash').notNull(),
+    /** The password, until it is handed out. */
+    sealedPassword: text('sealed_password'),
+    handedOutTo: integer('handed_out_to').references(() => people.id),
+    handedOutAt: at('handed_out_at'),
+    createdAt: now('created_at'),
+  },
+  (table) => [unique().on(table.topologyId, table.environment, table.broker, table.app)],
+);
+
 /** Environments that need an approver's consent, kept where the text of a topology cannot change it. */
 export const protections = pgTable(
   'protections',

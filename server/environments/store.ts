@@ -1,9 +1,11 @@
 import { and, eq } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import { protections, rollouts, targets } from '../db/schema.ts';
+import { slugOf, usersAt } from '../credentials/store.ts';
 import type { Sealer } from '../secrets.ts';
 import type { Allowed } from '../targets/allowed.ts';
 import type { AmqpAddresses, HostedAddresses, TargetKind } from '@vondle/api';
+import type { AppUsers } from '../targets/amqp/rights.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Reached } from '../targets/reached.ts';
@@ -58,14 +60,22 @@ export async function openTarget(
     .where(and(eq(targets.id, id), eq(targets.topologyId, topologyId)));
   if (!found) return undefined;
   const { sealed, ...row } = found;
-  return { ...row, reached: reachedBy(row.kind, JSON.parse(sealer.open(sealed, rowOf(row))), allowed) };
+  const { environment, broker } = row;
+  const users = usersAt(db, sealer, await slugOf(db, topologyId), { topologyId, environment, broker });
+  return {
+    ...row,
+    reached: reachedBy(row.kind, JSON.parse(sealer.open(sealed, rowOf(row))), allowed, users),
+  };
 }
 
-/** @returns what is reached by addresses of a kind of target */
-export function reachedBy(kind: TargetKind, addresses: unknown, allowed: Allowed): Reached {
+/**
+ * @param users those of its apps, where something is done with them
+ * @returns what is reached by addresses of a kind of target
+ */
+export function reachedBy(kind: TargetKind, addresses: unknown, allowed: Allowed, users?: AppUsers): Reached {
   switch (kind) {
     case 'amqp':
-      return new AmqpTarget(addresses as AmqpAddresses, allowed);
+      return new AmqpTarget(addresses as AmqpAddresses, allowed, users);
     case 'hosted':
       return new HostedTarget(addresses as HostedAddresses, allowed);
   }

@@ -25,6 +25,7 @@ import {
   review,
   safeOrder,
   samplesOf,
+  wantedRights,
   wantedState,
   withinReach,
   type Inventory,
@@ -150,7 +151,7 @@ export async function plan(
     );
   const { has, brokerKey, made, windows, unproved, destroys } = await onBroker(target, async () => {
     const [inventory, key] = await Promise.all([target.reached.inventory(), target.reached.identity()]);
-    const wanted = tearsDown ? NOTHING : wantedState(read, broker);
+    const wanted = tearsDown ? NOTHING : wantedOn(read, broker);
     const stands = await standingThere(db, { topologyId, environment, broker }, key);
     const planned = planRollout(wanted, inventory, stands.earlier);
     const { steps, windows, unproved } = inventory.hosted
@@ -251,6 +252,11 @@ function isDeclared({ declared }: Topology, { kind, broker }: { kind: TargetKind
 const NOT_FOLLOWED =
   'What messages meet while these steps are taken is not worked out for publish-subscribe brokers.';
 
+/** What a topology asks of a broker, what its apps may do there included. */
+function wantedOn(topology: Topology, broker: string): WantedState {
+  return { ...wantedState(topology, broker), rights: wantedRights(buildGraph(topology), broker) };
+}
+
 /** Where nothing is wanted any more. */
 const NOTHING: WantedState = { exchanges: [], queues: [], bindings: [], leftToOthers: [] };
 
@@ -346,10 +352,11 @@ async function standingThere(
       theirs.flatMap(({ hosted }) => hosted?.things.map(({ kind, name }) => `${kind} ${name}`) ?? []),
     ),
   };
-  const earlier = read.flatMap(({ own, state }): Earlier[] =>
+  const earlier = read.flatMap(({ own, state, topology }): Earlier[] =>
     own
       ? [
           {
+            rights: { rights: appsOf(topology) },
             ...(state.hosted
               ? {
                   hosted: {
@@ -378,6 +385,9 @@ async function standingThere(
     told: (kept: string): string => (also.has(kept) ? `${kept}, which is declared elsewhere too` : kept),
   };
 }
+
+const appsOf = ({ declared }: Topology): { app: string }[] =>
+  [...(declared.apps?.keys() ?? [])].map((app) => ({ app }));
 
 /** What each queue that is replaced or removed holds, counted by the broker at this moment and not by its statistics. */
 async function countDestroyed(
@@ -467,7 +477,7 @@ async function again(planning: Planning, rolloutId: number) {
   if (!row || !rollout) throw notFound(`rollout ${rolloutId}`);
   const target = await targetOf(planning, row.topologyId, rollout.targetId);
   const read = await topologyAt(db, row.topologyId, rollout.revision, rollout.environment);
-  const wanted = rollout.tearsDown ? NOTHING : wantedState(read, rollout.broker);
+  const wanted = rollout.tearsDown ? NOTHING : wantedOn(read, rollout.broker);
   return { row, rollout, target, wanted, read };
 }
 
@@ -523,12 +533,13 @@ async function removedBy(db: Database, rolloutId: number) {
     .where(
       and(
         eq(rolloutSteps.rolloutId, rolloutId),
-        sql`${rolloutSteps.step} ->> 'do' in ('delete exchange', 'delete queue', 'remove')`,
+        sql`${rolloutSteps.step} ->> 'do' in ('delete exchange', 'delete queue', 'remove', 'take rights')`,
       ),
     );
   return {
     exchanges: rows.flatMap(({ step }) => (step.do === 'delete exchange' ? [step.exchange.name] : [])),
     queues: rows.flatMap(({ step }) => (step.do === 'delete queue' ? [step.queue.name] : [])),
+    rights: rows.flatMap(({ step }) => (step.do === 'take rights' ? [step.rights.app] : [])),
     hosted: rows.flatMap(({ step }) => ('thing' in step ? [`${step.thing.kind} ${step.thing.name}`] : [])),
   };
 }
@@ -611,7 +622,11 @@ export async function readBack(
   const stands = await standingThere(planning.db, { ...rollout, topologyId }, row.brokerKey!);
   const { steps } = planRollout(wanted, has, stands.earlier);
   const adds = (what: string) =>
-    what === 'put' || what === 'bind' || what === 'declare exchange' || what === 'declare queue';
+    what === 'put' ||
+    what === 'give rights' ||
+    what === 'bind' ||
+    what === 'declare exchange' ||
+    what === 'declare queue';
   if (steps.length && repair && steps.every((step) => adds(step.do))) {
     await planning.db.transaction(async (tx) => {
       const [last] = await tx

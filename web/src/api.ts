@@ -130,6 +130,8 @@ export type {
   LiveState,
   Member,
   Person,
+  CredentialEntry,
+  HandedOut,
   LinkEntry,
   Places,
   Probe,
@@ -287,6 +289,9 @@ export const api = {
   saveRevision: (slug: string, draft: number | undefined, version: number, words: string) =>
     ask(`POST ${T}/revisions`, { at: { slug }, query: { draft }, body: { version, words } }),
   links: (slug: string) => ask(`GET ${T}/links`, { at: { slug } }),
+  credentials: (slug: string) => ask(`GET ${T}/credentials`, { at: { slug } }),
+  handOut: (slug: string, id: number) => ask(`POST ${T}/credentials/:id/hand-out`, { at: { slug, id } }),
+  renewPassword: (slug: string, id: number) => ask(`POST ${T}/credentials/:id/renew`, { at: { slug, id } }),
   places: (slug: string) => ask(`GET ${T}/targets/places`, { at: { slug } }),
   setTarget: (slug: string, body: BodyOf<'PUT /topologies/:slug/targets'>) =>
     ask(`PUT ${T}/targets`, { at: { slug }, body }),

@@ -38,6 +38,21 @@ const MOST_TRIED = 3000;
 export function safeOrder(
   has: Inventory,
   steps: readonly Step[],
+  topologies: { before?: RoutingGraph | undefined; after: RoutingGraph; broker: string },
+): Ordered {
+  // rights are given before all else and taken after it: no message's way hangs on their order
+  const isWay = (step: Step) => !('rights' in step);
+  const [first, last] = [steps.findIndex(isWay), steps.findLastIndex(isWay)];
+  const still = (some: readonly Step[]): Unit[] => some.map((step) => ({ step, operations: [] }));
+  if (first < 0) return { units: still(steps), windows: [], untold: new Map(), complete: true };
+  const ordered = orderWays(has, steps.slice(first, last + 1), topologies);
+  const units = [...still(steps.slice(0, first)), ...ordered.units, ...still(steps.slice(last + 1))];
+  return { ...ordered, units };
+}
+
+function orderWays(
+  has: Inventory,
+  steps: readonly Step[],
   { before, after, broker }: { before?: RoutingGraph | undefined; after: RoutingGraph; broker: string },
 ): Ordered {
   const traffic = trafficTogether(before ? trafficOf(before, broker) : [], trafficOf(after, broker));
@@ -148,11 +163,7 @@ function needsOf(start: BrokerState, units: readonly Unit[]): Set<number>[] {
     else binds.set(name, [i]);
   };
   const nameOf = ({ step }: Unit) =>
-    'binding' in step || 'thing' in step
-      ? ''
-      : 'queue' in step
-        ? `queue ${step.queue.name}`
-        : `exchange ${step.exchange.name}`;
+    'queue' in step ? `queue ${step.queue.name}` : 'exchange' in step ? `exchange ${step.exchange.name}` : '';
   const endsOf = ({ source, to, destination }: WireBinding) => [`exchange ${source}`, `${to} ${destination}`];
   for (const [i, unit] of units.entries()) {
     const { step } = unit;

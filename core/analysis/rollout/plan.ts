@@ -2,11 +2,13 @@
 import { counted } from '../../base/phrase.ts';
 import type { Span } from '../../base/span.ts';
 import { type HostedStep, doneOnHosted, hostedChanges, hostedStepId, planHosted } from './hosted.ts';
+import { type RightsStep, doneInRights, planRights, rightsChanges } from './rights.ts';
 import type { Risk } from './risk.ts';
 import { BrokerState, type Operation, alternateOf } from './state.ts';
 import {
   BUILT_IN,
   type Inventory,
+  type WantedRights,
   type WantedState,
   type WireBinding,
   type WireExchange,
@@ -17,7 +19,7 @@ import {
 } from './wire.ts';
 
 /** A step on a broker: of a publish-subscribe service, or of an AMQP 0-9-1 broker. */
-export type Step = HostedStep | AmqpStep;
+export type Step = HostedStep | AmqpStep | RightsStep;
 
 export type AmqpStep = {
   readonly title: string;
@@ -50,7 +52,10 @@ export interface Plan {
 type AmqpPlan = Plan & { readonly steps: readonly AmqpStep[] };
 
 /** What an earlier revision made on a broker. */
-export type Earlier = Pick<WantedState, 'exchanges' | 'queues' | 'bindings' | 'hosted'>;
+export interface Earlier extends Pick<WantedState, 'exchanges' | 'queues' | 'bindings' | 'hosted'> {
+  /** The apps it may have made users for. */
+  readonly rights?: { readonly rights: readonly { readonly app: string }[] };
+}
 
 /**
  * The steps from what a broker has to what is wanted, in the order they are to be taken: exchanges
@@ -65,7 +70,22 @@ export function planRollout(wanted: WantedState, has: Inventory, earlier: readon
     const planned = planHosted(wanted.hosted ?? { things: [], unsaid: [] }, has.hosted, before);
     return { ...planned, leftToOthers: wanted.leftToOthers };
   }
-  return planAmqp(wanted, has, earlier);
+  const planned = planAmqp(wanted, has, earlier);
+  if (!has.rights) return wanted.rights?.rights.length ? withoutUsers(planned, wanted.rights) : planned;
+  const made = new Set(earlier.flatMap(({ rights }) => rights?.rights.map(({ app }) => app) ?? []));
+  const { first, last, kept, inPlace } = planRights(wanted.rights ?? { rights: [] }, has.rights, made);
+  return {
+    // permission before what needs it, and none is taken while something may still need it
+    steps: [...first, ...planned.steps, ...last],
+    kept: [...planned.kept, ...kept],
+    leftToOthers: [...planned.leftToOthers, ...(wanted.rights?.unsaid ?? [])],
+    inPlace: planned.inPlace + inPlace,
+  };
+}
+
+function withoutUsers(planned: Plan, { of, rights }: WantedRights): Plan {
+  const why = `${counted(rights.length, 'app')} would have a user there, and the target's user may not manage users: for that it has to be an administrator`;
+  return { ...planned, leftToOthers: [...planned.leftToOthers, { of, why }] };
 }
 
 function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier[]): AmqpPlan {
@@ -367,7 +387,7 @@ function bySource(bindings: readonly WireBinding[]): WireBinding[] {
  */
 export function operationsOf(step: Step, state: BrokerState): Operation[] {
   // what a publish-subscribe service does is nothing of this protocol
-  if ('thing' in step) return [];
+  if ('thing' in step || 'rights' in step) return [];
   if (step.do !== 'replace queue' && step.do !== 'replace exchange') {
     const {
       title: _title,
@@ -463,6 +483,7 @@ function boundAgain(bindings: readonly WireBinding[], isOthers: (binding: WireBi
 /** @returns tells of any step whether what it does is so already, by what the broker has. */
 export function doneIn(has: Inventory): (step: Step) => boolean {
   const onHosted = doneOnHosted(has.hosted ?? []);
+  const ofRights = doneInRights(has.rights ?? []);
   const exchanges = new Map(has.exchanges.map((each) => [each.name, each]));
   const queues = new Map(has.queues.map((each) => [each.name, each]));
   const bindings = new Set(has.bindings.map(bindingId));
@@ -471,6 +492,7 @@ export function doneIn(has: Inventory): (step: Step) => boolean {
   const bound = (binding: WireBinding) => bindings.has(bindingId(binding));
   return (step) => {
     if ('thing' in step) return onHosted(step);
+    if ('rights' in step) return ofRights(step);
     switch (step.do) {
       case 'declare exchange':
         return same(step.exchange, exchanges.get(step.exchange.name));
@@ -495,6 +517,7 @@ export function doneIn(has: Inventory): (step: Step) => boolean {
 /** @returns what tells two steps apart, whatever their words. */
 export function stepId(step: Step): string {
   if ('thing' in step) return hostedStepId(step);
+  if ('rights' in step) return `${step.do} ${step.rights.app}`;
   const what =
     'binding' in step ? bindingId(step.binding) : 'queue' in step ? step.queue.name : step.exchange.name;
   return `${step.do} ${what}`;
@@ -505,6 +528,8 @@ export interface Removed {
   readonly exchanges: readonly string[];
   readonly queues: readonly string[];
   readonly hosted: readonly string[];
+  /** Apps whose users are removed. */
+  readonly rights?: readonly string[];
 }
 
 /**
@@ -558,5 +583,6 @@ export function inventoryChanges(
   for (const [id, binding] of is)
     if (!was.has(id)) changes.push(`binding ${bindingText(binding)} is there now`);
   for (const [id, binding] of was) if (!is.has(id)) changes.push(`binding ${bindingText(binding)} is gone`);
-  return changes;
+  const apps = new Set([...(wanted.rights?.rights.map(({ app }) => app) ?? []), ...(removed.rights ?? [])]);
+  return [...changes, ...rightsChanges(apps, before.rights ?? [], now.rights ?? [])];
 }

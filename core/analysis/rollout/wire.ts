@@ -54,6 +54,24 @@ export interface WireBinding {
   readonly arguments: Arguments;
 }
 
+/** The rights of one app, each a regular expression as the broker matches names and keys with; '' is nothing. */
+export interface AppRights {
+  readonly app: string;
+  readonly configure: string;
+  readonly write: string;
+  readonly read: string;
+  /** By topic exchange: the keys that may be published with; every key where an exchange is not named. */
+  readonly keys: Readonly<Record<string, string>>;
+}
+
+export interface WantedRights {
+  /** The broker. */
+  readonly of: ThingId;
+  readonly rights: readonly (AppRights & { readonly place: Span })[];
+  /** What is declared and the broker's rights cannot say exactly, with what is done instead. */
+  readonly unsaid: readonly { readonly of: ThingId; readonly why: string }[];
+}
+
 /** What a broker has, or should have. */
 export interface Inventory {
   readonly exchanges: readonly WireExchange[];
@@ -63,6 +81,8 @@ export interface Inventory {
   readonly passing?: readonly string[];
   /** What a publish-subscribe service has; such a one has nothing else. */
   readonly hosted?: readonly HostedThing[];
+  /** The users that stand for the topology's apps; left out where they cannot be seen. */
+  readonly rights?: readonly AppRights[];
 }
 
 /** A wanted thing with where it is declared. */
@@ -76,6 +96,8 @@ export interface WantedState {
   readonly leftToOthers: readonly { readonly of: ThingId; readonly why: string }[];
   /** What is asked of a publish-subscribe service, where it is one. */
   readonly hosted?: HostedWanted;
+  /** What apps are to be able to do, where that is for a rollout to see to. */
+  readonly rights?: WantedRights;
 }
 
 /** @returns the wire names a declared queue stands for: one, or one for each instance of its app. */
@@ -164,6 +186,11 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
       bindings.push({ ...binding, place: spanOf(topology, declared.place) });
     }
   }
+  if (broker.mqtt)
+    leftToOthers.push({
+      of: thing('broker', brokerId).id,
+      why: `which exchange MQTT publishes enter is in the configuration of the broker, and cannot be changed while it runs: see that it is ${broker.mqtt.exchange?.value ?? 'the one that is declared'}`,
+    });
   return { exchanges, queues, bindings, leftToOthers };
 }
 

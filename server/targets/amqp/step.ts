@@ -2,6 +2,7 @@
 import { randomUUID } from 'node:crypto';
 import {
   differs,
+  type RightsStep,
   type Step,
   type WireBinding,
   type WireExchange,
@@ -13,6 +14,7 @@ import { cut, end, within, type AmqpBroker } from './broker.ts';
 import { carryOver, keptFor } from './carry.ts';
 import { readExchange, readQueue } from './inventory.ts';
 import { OUR_PREFIX } from './names.ts';
+import { giveRights, takeRights, type AppUsers } from './rights.ts';
 import { BrokerTrouble, brokerTrouble } from './trouble.ts';
 
 /** A step that gets no answer for so long is given up, and its connection with it. */
@@ -34,11 +36,12 @@ export class StepRunner implements Runner {
     private readonly broker: AmqpBroker,
     private readonly connection: ChannelModel,
     private readonly stepMs: number,
+    private readonly users: AppUsers | undefined,
   ) {}
 
   /** @throws BrokerTrouble */
-  static async open(broker: AmqpBroker, stepMs = STEP_MS): Promise<StepRunner> {
-    return new StepRunner(broker, await broker.connect(), stepMs);
+  static async open(broker: AmqpBroker, stepMs = STEP_MS, users?: AppUsers): Promise<StepRunner> {
+    return new StepRunner(broker, await broker.connect(), stepMs, users);
   }
 
   /**
@@ -47,6 +50,7 @@ export class StepRunner implements Runner {
    * @throws BrokerTrouble; `slow` and `gone` leave open whether the broker did it
    */
   async run(step: Step, agreed = 0): Promise<string | null> {
+    if ('rights' in step) return this.changeRights(step);
     if (step.do === 'replace queue')
       return this.replaceQueue(step.queue, step.bindings, agreed).catch((error: unknown) => {
         throw brokerTrouble(error);
@@ -127,6 +131,20 @@ export class StepRunner implements Runner {
 
   async close(): Promise<void> {
     await end(this.connection);
+  }
+
+  private async changeRights(step: RightsStep): Promise<null> {
+    const { broker, users } = this;
+    if (!users) throw new BrokerTrouble('refused', '', 'nothing is known of the users of apps here');
+    const { rights } = step;
+    const change =
+      step.do === 'give rights' ? giveRights(broker, users, rights) : takeRights(broker, users, rights.app);
+    try {
+      await within(change, this.stepMs);
+      return null;
+    } catch (error) {
+      throw brokerTrouble(error);
+    }
   }
 
   /** Does something on the channel within the deadline; one that the broker closed is replaced. */
@@ -303,7 +321,7 @@ export class StepRunner implements Runner {
 /** Carries out a step that takes nothing away to make it again, on an open channel, which the broker closes when it refuses. */
 export async function carryOut(
   channel: Channel,
-  step: Exclude<Step, Replace | { do: 'delete queue' }>,
+  step: Exclude<Step, Replace | RightsStep | { do: 'delete queue' }>,
 ): Promise<void> {
   switch (step.do) {
     case 'declare exchange':

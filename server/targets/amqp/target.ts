@@ -4,6 +4,7 @@ import type { Reached, Runner, Tried } from '../reached.ts';
 import type { AmqpAddresses } from './address.ts';
 import { AmqpBroker } from './broker.ts';
 import { readInventory } from './inventory.ts';
+import { putUser, readRights, type AppUsers, type Credential } from './rights.ts';
 import { StepRunner } from './step.ts';
 import { tryOut } from './tryout.ts';
 
@@ -11,7 +12,12 @@ import { tryOut } from './tryout.ts';
 export class AmqpTarget implements Reached {
   readonly broker: AmqpBroker;
 
-  constructor(addresses: AmqpAddresses, allowed: Allowed) {
+  /** @param users those of its apps; left out where nothing is done with them */
+  constructor(
+    addresses: AmqpAddresses,
+    allowed: Allowed,
+    private readonly users?: AppUsers,
+  ) {
     this.broker = new AmqpBroker(addresses, allowed);
   }
 
@@ -19,12 +25,22 @@ export class AmqpTarget implements Reached {
     return this.broker.identity();
   }
 
-  inventory(): Promise<Inventory> {
-    return readInventory(this.broker);
+  async inventory(): Promise<Inventory> {
+    const { broker, users } = this;
+    const [things, rights] = await Promise.all([
+      readInventory(broker),
+      users && readRights(broker, users.prefix),
+    ]);
+    return rights ? { ...things, rights } : things;
   }
 
   open(stepMs?: number): Promise<Runner> {
-    return StepRunner.open(this.broker, stepMs);
+    return StepRunner.open(this.broker, stepMs, this.users);
+  }
+
+  /** Gives an app's user another password. @throws BrokerTrouble */
+  putUser(credential: Credential): Promise<void> {
+    return putUser(this.broker, credential);
   }
 
   tryOut(): Promise<Tried[]> {

@@ -77,6 +77,7 @@ test('all is well, and nothing is left behind', async () => {
     'taking',
     'one broker',
     'removing',
+    'managing users',
   ]);
   expect(await readInventory(reached)).toEqual(before);
 });

@@ -27,7 +27,11 @@ export async function tryOut(broker: AmqpBroker): Promise<Tried[]> {
   const { connection } = opened;
   if (!connection) return tried;
   try {
-    return [...tried, ...(await tryRights(broker, connection, read.ok))];
+    return [
+      ...tried,
+      ...(await tryRights(broker, connection, read.ok)),
+      ...(read.ok ? [await tryUsers(broker)] : []),
+    ];
   } finally {
     await end(connection);
   }
@@ -55,6 +59,21 @@ async function readHttp(broker: AmqpBroker): Promise<Tried> {
         said: `there is no virtual host ${broker.vhost}, or its user may not see it`,
       };
     return { what, ok: true, said: 'answers, and tells what there is' };
+  } catch (error) {
+    return wrong(what, error);
+  }
+}
+
+/** Whether rollouts may make users for apps, which they do where a broker's access is controlled. */
+async function tryUsers(broker: AmqpBroker): Promise<Tried> {
+  const what = 'managing users';
+  try {
+    const me = await broker.ask<{ tags?: string | string[] }>('/api/whoami');
+    const ok = me?.tags?.includes('administrator') ?? false;
+    const said = ok
+      ? 'may be done'
+      : 'may not be done: its user is no administrator. Rollouts make no users for apps then, and say so';
+    return { what, ok, said };
   } catch (error) {
     return wrong(what, error);
   }

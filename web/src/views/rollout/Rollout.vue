@@ -17,6 +17,7 @@ import Losses from './Losses.vue';
 import ProbePanel from './ProbePanel.vue';
 import StepList from './StepList.vue';
 import TargetForm from './TargetForm.vue';
+import AppUsers from './AppUsers.vue';
 import Links from './Links.vue';
 import Targets from './Targets.vue';
 import Windows from './Windows.vue';
@@ -319,6 +320,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         :targets="targets"
         @changed="removed"
       />
+      <AppUsers :slug="slug" :environment="environment" :changed="current?.state" />
       <Links :slug="slug" />
       <h2 v-if="list.length">Earlier</h2>
       <ul class="earlier">
