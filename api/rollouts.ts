@@ -1,5 +1,5 @@
 /** Rollouts of a topology's revisions, and the probes that prove them. */
-import { boolean, mixed, string, type InferType } from 'yup';
+import { boolean, mixed, number as amount, string, type InferType } from 'yup';
 import type { Step } from '@vondle/core/analysis';
 import { list, map, maybeWhole, record, text, time, whole, word, yes } from './kinds.ts';
 import type { Routes } from './route.ts';
@@ -17,6 +17,7 @@ export const newProbe = record({
   app: string().required().max(255),
   message: string().required().max(255),
   to: string().required().max(600),
+  via: string().oneOf(['amqp', 'mqtt']),
   sample: record({
     key: string().test(
       'bytes',
@@ -133,6 +134,8 @@ const probe = record(
       properties: map(),
       body: mixed(),
       to: text(),
+      app: string(),
+      via: string(),
       /** What in it is not as its type says; none where it was sent before that was told. */
       remarks: list(text()).optional(),
     }),
@@ -142,16 +145,36 @@ const probe = record(
       refused: yes(),
       /** Queues that could not be looked beside, and why. */
       unseen: list(record({ queue: text(), why: text() })),
+      /** Milliseconds after it was sent that a copy was seen, by queue. */
+      times: map(amount().required()),
+      /** Why it was refused, in the broker's words. */
+      why: string(),
       /** Queues its copies stay in until somebody takes them. */
       stays: list(text()),
     }),
     /** Null where nothing differs but not all could be seen. */
     agrees: yes().nullable(),
+    /** Whether it was sent before the rollout was carried out, against what stood there. */
+    before: yes(),
     createdAt: time(),
   },
   'Probe',
 );
 export type Probe = InferType<typeof probe>;
+
+/** A message of a set of probes: how it is sent, and what it is called. */
+const probeCase = record(
+  {
+    title: text(),
+    app: text(),
+    message: text(),
+    to: text(),
+    via: word('amqp', 'mqtt'),
+    sample: record({ key: text(), headers: map().required(), properties: map().required(), body: mixed() }),
+  },
+  'ProbeCase',
+);
+export type ProbeCase = InferType<typeof probeCase>;
 
 /** One of those that were planned together for an environment, in their order. */
 const member = record({
@@ -224,9 +247,16 @@ export const rolloutRoutes = {
     door: 'operate',
     status: 202,
   },
+  'GET /topologies/:slug/rollouts/:id/probe-set': {
+    what: 'The messages of a set of probes that enter its broker',
+    more: '`of=samples`: every sample that is kept and examples of each type; `of=classes`: one of each class of messages. A hundred at most; `more` says how many there are beyond. Each is sent as a probe of its own.',
+    door: 'operate',
+    query: record({ of: string().oneOf(['samples', 'classes']) }),
+    answer: record({ cases: list(probeCase), more: whole() }),
+  },
   'POST /topologies/:slug/rollouts/:id/probes': {
     what: 'Send a probe message and look where it comes out',
-    more: '`agrees` is true, false, or null where nothing differs but not all could be seen.',
+    more: 'Of a rollout that is planned: to what stands there, before it is changed. `agrees` is true, false, or null where nothing differs but not all could be seen.',
     door: 'operate',
     body: newProbe,
     status: 201,

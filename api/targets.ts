@@ -11,9 +11,8 @@ const name = (what: string) =>
     .max(100)
     .matches(/^[a-z][a-z0-9-]*$/, `${what} is small letters, digits and hyphens, a letter first`);
 
-function address(protocols: readonly string[], says: string) {
+function anAddress(protocols: readonly string[], says: string) {
   return string()
-    .required()
     .max(LONGEST)
     .test('address', says, (given) => {
       if (given === undefined) return true;
@@ -28,6 +27,8 @@ function address(protocols: readonly string[], says: string) {
     });
 }
 
+const address = (protocols: readonly string[], says: string) => anAddress(protocols, says).required();
+
 /** How one AMQP 0-9-1 broker is reached: the protocol's address and its HTTP API's, with user and password. */
 export const amqpAddresses = record({
   amqp: address(['amqp:', 'amqps:'], 'an AMQP address begins amqp:// or amqps:// and names a host'),
@@ -35,6 +36,8 @@ export const amqpAddresses = record({
     ['http:', 'https:'],
     'the address of the HTTP API begins http:// or https:// and names a host',
   ),
+  /** Where MQTT publishers connect, for probes; not needed else. */
+  mqtt: anAddress(['mqtt:', 'mqtts:'], 'an MQTT address begins mqtt:// or mqtts:// and names a host'),
 });
 export type AmqpAddresses = InferType<typeof amqpAddresses>;
 

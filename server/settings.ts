@@ -36,6 +36,7 @@ const shape = object({
   VONDLE_DEMO_PASSWORD: string(),
   VONDLE_BROKER_AMQP: string(),
   VONDLE_BROKER_HTTP: string(),
+  VONDLE_BROKER_MQTT: string(),
   /** The administration of the publish-subscribe service that came with the installation, with its operator's secret. */
   VONDLE_STANDIN: string(),
   LOG_LEVEL: string().default('info'),
@@ -86,7 +87,11 @@ export function settingsFrom(environment: NodeJS.ProcessEnv) {
     demoPassword: read.VONDLE_DEMO_PASSWORD,
     demoBroker:
       read.VONDLE_BROKER_AMQP && read.VONDLE_BROKER_HTTP
-        ? { amqp: read.VONDLE_BROKER_AMQP, http: read.VONDLE_BROKER_HTTP }
+        ? {
+            amqp: read.VONDLE_BROKER_AMQP,
+            http: read.VONDLE_BROKER_HTTP,
+            ...(read.VONDLE_BROKER_MQTT ? { mqtt: read.VONDLE_BROKER_MQTT } : {}),
+          }
         : undefined,
     demoHosted: read.VONDLE_STANDIN ? { service: read.VONDLE_STANDIN } : undefined,
     logLevel: read.LOG_LEVEL,

@@ -46,7 +46,8 @@ await run(async () => {
       ownDatabase
         ? startPostgres(home, state, crew).then((url) => (say('PostgreSQL is up'), url))
         : process.env.DATABASE_URL,
-      startBroker(home, state, crew).then((urls) => (say('the AMQP 0-9-1 broker is up'), urls)),
+      // the demo's instruments publish by MQTT, into its exchange of that name
+      startBroker(home, state, crew, 'telemetry').then((urls) => (say('the AMQP 0-9-1 broker is up'), urls)),
     ]);
     // a failure of the services is awaited below; without this it would end the process unheard
     services.catch(() => {});
@@ -64,6 +65,7 @@ await run(async () => {
       VONDLE_DEMO_PASSWORD: state.secret('demo sign-in'),
       VONDLE_BROKER_AMQP: broker.amqp,
       VONDLE_BROKER_HTTP: broker.http,
+      VONDLE_BROKER_MQTT: broker.mqtt,
       VONDLE_STANDIN: standin.service,
       // what is on this machine may be connected to, and nothing else, unless an operator says otherwise
       VONDLE_TARGETS: process.env.VONDLE_TARGETS ?? 'loopback',

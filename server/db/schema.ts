@@ -552,11 +552,15 @@ export const probes = pgTable('probes', {
       returned: boolean;
       refused: boolean;
       unseen: Unseen[];
+      times?: Record<string, number>;
+      why?: string;
       stays: string[];
     }>()
     .notNull(),
   /** Null where nothing differs but not everything could be seen. */
   agrees: boolean('agrees'),
+  /** Whether it was sent before the rollout was carried out. */
+  before: boolean('before').notNull().default(false),
   createdBy: integer('created_by')
     .notNull()
     .references(() => people.id),

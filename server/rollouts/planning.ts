@@ -4,47 +4,38 @@
  */
 import { asAmqp, asHosted } from '@vondle/core/brokers';
 import { gunzipSync, gzipSync } from 'node:zlib';
-import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
+import { buildGraph } from '@vondle/core/routing';
 import {
   type Earlier,
   type Ordered,
   type Plan,
   type Step,
   type WantedState,
-  asGiven,
   bindingId,
   doneIn,
-  expectProbe,
   inventoryChanges,
-  mannersOf,
   obstaclesIn,
   obstaclesToPlan,
   planRollout,
   promisesNotKept,
-  remarksOn,
   review,
   safeOrder,
-  samplesOf,
   wantedRights,
   wantedState,
-  withinReach,
   type Inventory,
 } from '@vondle/core/analysis';
 import { closing, stepsData } from '@vondle/core/formats';
-import { lookUp, readTopology, ENTRIES, type Topology } from '@vondle/core/topology';
-import type { Message } from '@vondle/core/conditions';
+import { readTopology, type Topology } from '@vondle/core/topology';
 import type { TargetKind } from '@vondle/api';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import type { Database } from '../db/connect.ts';
 import { record } from '../db/connect.ts';
-import { rollouts, rolloutSteps, type Destroyed, type Unseen, type WindowNoted } from '../db/schema.ts';
+import { rollouts, rolloutSteps, type Destroyed, type WindowNoted } from '../db/schema.ts';
 import { openTarget, protect, protectedEnvironments, type Openers } from '../environments/store.ts';
 import { notFound, Problem } from '../http/problem.ts';
 import { documentsOf, newestRevision } from '../revisions/store.ts';
 import { WrongKey } from '../secrets.ts';
 import { keptFor } from '../targets/amqp/carry.ts';
-import type { ProbeOrder } from '../targets/amqp/probe.ts';
-import { AmqpTarget } from '../targets/amqp/target.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { Reached } from '../targets/reached.ts';
 import { mainDocumentsOf } from '../drafts/store.ts';
@@ -67,7 +58,7 @@ export interface Planning extends Openers {
 const MOST_STEPS = 200_000;
 
 /** Reads a revision's documents with an environment's values. @throws Problem 404 */
-async function topologyAt(
+export async function topologyAt(
   db: Database,
   topologyId: number,
   revision: number,
@@ -97,7 +88,7 @@ async function targetOf({ db, ...openers }: Planning, topologyId: number, id: nu
 }
 
 /** Does something with a broker; what goes wrong there is told in fixed words, with what the network said for those who set targets. */
-async function onBroker<T>(
+export async function onBroker<T>(
   where: { environment: string; broker: string },
   work: () => Promise<T>,
 ): Promise<T> {
@@ -253,7 +244,7 @@ const NOT_FOLLOWED =
   'What messages meet while these steps are taken is not worked out for publish-subscribe brokers.';
 
 /** What a topology asks of a broker, what its apps may do there included. */
-function wantedOn(topology: Topology, broker: string): WantedState {
+export function wantedOn(topology: Topology, broker: string): WantedState {
   return { ...wantedState(topology, broker), rights: wantedRights(buildGraph(topology), broker) };
 }
 
@@ -421,7 +412,7 @@ async function countDestroyed(
 }
 
 /** @returns how many messages wait in queues at this moment, by the broker's word and not its statistics */
-async function countWaiting(
+export async function countWaiting(
   queues: readonly string[],
   reached: Reached,
 ): Promise<ReadonlyMap<string, number>> {
@@ -462,7 +453,7 @@ async function protectionAt(
 }
 
 /** Loads a rollout with all that is needed to look at its broker again. */
-async function again(planning: Planning, rolloutId: number) {
+export async function again(planning: Planning, rolloutId: number) {
   const { db } = planning;
   const [row] = await db
     .select({
@@ -653,184 +644,6 @@ export async function readBack(
     left: steps.length > told.length ? [...told, `and ${steps.length - told.length} more`] : told,
     added: 0,
   };
-}
-
-export interface ProbeInput {
-  /** The publishing app and which of its publishes. */
-  readonly app: string;
-  readonly message: string;
-  readonly to: string;
-  readonly sample: Partial<Message>;
-}
-
-/** A probe as it is to be sent, and what is to be seen of it. */
-export interface ProbePlan {
-  readonly order: ProbeOrder;
-  readonly sent: Record<string, unknown>;
-  readonly predicted: { readonly queues: [string, number][]; readonly returned: boolean };
-  /** What cannot be looked beside, and why. */
-  readonly unseen: Unseen[];
-  /** Queues that refuse messages when they are full. */
-  readonly mayRefuse: string[];
-  /** Queues its copies stay in until somebody takes them. */
-  readonly stays: string[];
-}
-
-/** Queues that a probe looks beside, and bindings that are made for it. */
-const MOST_BESIDE = 400;
-const MOST_BINDINGS = 4000;
-/** A probe's copies go by themselves after this, where that makes no dead letters of them. */
-const PROBE_EXPIRES_MS = 20_000;
-/** A client's own queue for its MQTT subscriptions; named so by the broker. */
-const MQTT_QUEUE = /^mqtt-subscription-/;
-
-/** Works out what a probe is to be, and where it is to be looked for. @throws Problem where it cannot be sent or would destroy something */
-export async function expectedProbe(
-  planning: Planning,
-  { rolloutId, input }: { rolloutId: number; input: ProbeInput },
-): Promise<ProbePlan> {
-  const { rollout, target, wanted, read } = await again(planning, rolloutId);
-  const { broker } = rollout;
-  if (!(target.reached instanceof AmqpTarget))
-    throw new Problem(
-      409,
-      'Not on this broker',
-      `Probes of publish-subscribe brokers are not built yet; ${broker} is one.`,
-    );
-  const type = read.messages.get(input.message);
-  if (!type)
-    throw new Problem(404, 'No such message', `Revision ${rollout.revision} declares no such message type.`);
-  const { message, missing } = asGiven(
-    type,
-    Object.keys(input.sample).length ? input.sample : samplesOf(type)[0]!.message,
-  );
-  if (missing.length)
-    throw new Problem(
-      400,
-      'No key',
-      `The key ${type.key!.value} needs a value for ${missing.join(' and ')}.`,
-    );
-  const graph = buildGraph(read);
-  const entry = wireEntry(graph, input.to, broker, message);
-  const predicted = expectProbe(
-    graph,
-    trace(graph, message, { to: input.to, mandatory: true }).trace,
-    broker,
-  );
-  const has = await onBroker(rollout, () => target.reached.inventory());
-
-  const foreseen = new Set(Object.keys(predicted.queues));
-  const there = new Map(has.queues.map((queue) => [queue.name, queue]));
-  const reach =
-    entry.exchange === ''
-      ? has.queues
-          .filter(({ name }) => name === entry.key)
-          .map((queue) => ({ queue, bindings: [], unforeseen: false }))
-      : withinReach(has, wanted, entry.exchange);
-  // those it is predicted to come to are looked at first, should there be too many
-  const sorted = [...reach].sort(
-    (a, b) => Number(foreseen.has(b.queue.name)) - Number(foreseen.has(a.queue.name)),
-  );
-  // a broker's statistics lag behind; of queues with a limit it is asked how full they are now
-  const limited = sorted.filter(
-    ({ queue, unforeseen }) => (foreseen.has(queue.name) || unforeseen) && mannersOf(queue).limited,
-  );
-  const waiting = await onBroker(rollout, () =>
-    countWaiting(
-      limited.map(({ queue }) => queue.name),
-      target.reached,
-    ),
-  );
-  const unseen: Unseen[] = [];
-  const beside: { queue: string; bindings: (typeof reach)[number]['bindings'] }[] = [];
-  const mayRefuse: string[] = [];
-  const kept: string[] = [];
-  let bindings = 0;
-  let passing = true;
-  for (const { queue, bindings: own, unforeseen } of sorted) {
-    const { name } = queue;
-    const likely = foreseen.has(name) || unforeseen;
-    const manners = mannersOf({ ...queue, messages: waiting.get(name) ?? queue.messages ?? 0 });
-    if (likely && manners.pushesOut)
-      throw new Problem(
-        409,
-        'A queue is full',
-        `${name} is full: a probe would push its oldest message out. Empty it, or probe another way.`,
-      );
-    if (likely && manners.mayRefuse) mayRefuse.push(name);
-    if (likely && manners.deadLetters) passing = false;
-    if (likely) kept.push(name);
-    if (MQTT_QUEUE.test(name))
-      unseen.push({ queue: name, why: "it is an MQTT client's own, which no trace names" });
-    else if (entry.exchange === '') continue;
-    else if (beside.length >= MOST_BESIDE || bindings + own.length > MOST_BINDINGS)
-      unseen.push({ queue: name, why: 'a probe looks beside some hundreds of queues at most' });
-    else {
-      beside.push({ queue: name, bindings: own });
-      bindings += own.length;
-    }
-  }
-  const exclusive = new Set(wanted.leftToOthers.map(({ of }) => of.slice(of.indexOf('/') + 1)));
-  for (const name of foreseen) {
-    if (there.has(name)) continue;
-    if ([...exclusive].some((each) => name === each || name.startsWith(`${each}.`)))
-      unseen.push({ queue: name, why: 'it is there only while its app is connected, and it is not' });
-  }
-  return {
-    order: {
-      exchange: entry.exchange,
-      message: { ...message, key: entry.key },
-      beside,
-      ...(passing ? { expires: PROBE_EXPIRES_MS } : {}),
-    },
-    sent: { ...message, to: input.to, remarks: remarksOn(type, message) },
-    predicted: { queues: Object.entries(predicted.queues), returned: predicted.returned },
-    unseen: unseen.slice(0, 1000),
-    mayRefuse,
-    stays: passing ? [] : kept,
-  };
-}
-
-/** The exchange and key a probe for an entry is published with. Only entries of the target itself will do. */
-function wireEntry(
-  graph: RoutingGraph,
-  to: string,
-  broker: string,
-  message: Message,
-): { exchange: string; key: string } {
-  const { declared, names } = graph.topology;
-  let found = lookUp(names, to, ENTRIES);
-  for (let hops = 0; found.ok && found.thing.kind === 'alias' && hops < 50; hops++) {
-    const alias = declared.brokers?.get(found.thing.broker)?.value.aliases?.get(found.thing.name)?.value;
-    found = lookUp(names, alias?.to?.value ?? '', ENTRIES, found.thing.broker);
-  }
-  const decl = asAmqp(declared.brokers?.get(broker)?.value);
-  if (!found.ok || found.thing.broker !== broker || !decl) {
-    throw new Problem(
-      409,
-      'Not on this broker',
-      `That is not an entry of ${broker}; choose a message that enters there.`,
-    );
-  }
-  const { kind, name } = found.thing;
-  if (kind === 'exchange') {
-    const exchange = decl.exchanges?.get(name)?.value;
-    if (exchange?.internal?.value)
-      throw new Problem(
-        409,
-        'Cannot be probed',
-        `${name} is internal: no publisher may send to it, a probe neither.`,
-      );
-    return { exchange: exchange?.wireName?.value ?? name, key: message.key };
-  }
-  const queue = decl.queues?.get(name)?.value;
-  if (queue?.exclusive?.value || queue?.perInstanceOf)
-    throw new Problem(
-      409,
-      'Cannot be probed',
-      `${name} belongs to the connections of its app; nothing can be published to it from here.`,
-    );
-  return { exchange: '', key: queue?.wireName?.value ?? name };
 }
 
 /** @returns the environments and brokers that the draft or the newest revision of a topology declares */

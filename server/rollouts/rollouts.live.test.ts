@@ -273,7 +273,7 @@ describe('a rollout', () => {
       'No such broker',
     );
     const planned = await plan(1);
-    expect((await probe(planned.id, {})).data.title).toBe('Not applied');
+    expect((await probe(planned.id, {})).data[0]).toMatchObject({ before: true });
     const applied = await apply(1);
     const wrong = await mara('POST', `/topologies/quay/rollouts/${applied.id}/probes`, {
       app: 'bridge',

@@ -149,14 +149,23 @@ export function rolloutRoutes(db: Database, service: Rollouts, changes: Changes)
       await service.stop(topology, person, rollout);
       return c.body(null, 202);
     })
+    .get('/:slug/rollouts/:id/probe-set', async (c) => {
+      const person = c.get('person');
+      const { rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'operate');
+      const of = c.req.query('of') ?? 'samples';
+      if (of !== 'samples' && of !== 'classes')
+        throw new Problem(400, 'No such set', 'A set is `of=samples` or `of=classes`.');
+      return c.json(await service.probeSet(person, rollout, of));
+    })
     .post('/:slug/rollouts/:id/probes', async (c) => {
       const person = c.get('person');
       const { topology, rollout } = await find(person, c.req.param('slug'), c.req.param('id'), 'operate');
       const input = await body(c, newProbe);
-      await service.probe(topology, person, rollout, {
+      const made = await service.probe(topology, person, rollout, {
         ...input,
+        via: input.via as 'amqp' | 'mqtt' | undefined,
         sample: (input.sample ?? {}) as Partial<Message>,
       });
-      return c.json(await probesOf(db, rollout.id), 201);
+      return c.json(await probesOf(db, rollout.id, made), 201);
     });
 }

@@ -6,18 +6,19 @@ import { forTheLog, isTaken } from '../db/trouble.ts';
 import { people, rollouts } from '../db/schema.ts';
 import { openTarget, targetsOf, type Openers } from '../environments/store.ts';
 import { Budget } from '../http/budget.ts';
-import { forbidden, notFound, Problem } from '../http/problem.ts';
+import { forbidden, Problem } from '../http/problem.ts';
 import type { Jobs } from '../jobs/queue.ts';
 import { tell } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
 import { revisionOf } from '../revisions/store.ts';
-import { AmqpTarget } from '../targets/amqp/target.ts';
-import { sendProbe } from '../targets/amqp/probe.ts';
+import type { ProbeCase } from '@vondle/api';
+import { carryOutProbe } from '../probes/carry-out.ts';
+import { noSuchTarget, type ProbeInput } from '../probes/plan.ts';
+import type { Reached } from '../targets/reached.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { TopologyRow } from '../topologies/store.ts';
 import type { Work } from '../work/pool.ts';
 import { Carrying, unheldRollouts, type CarryingParts } from './carrying.ts';
-import type { ProbeInput } from './planning.ts';
 import { changeRollout, insertProbe, type RolloutRow } from './store.ts';
 import { beginFollowing, follow, putTogether, togetherWith } from './together.ts';
 
@@ -342,20 +343,37 @@ export class Rollouts {
     this.carrying.get(rollout.id)?.one.stop();
   }
 
-  /** Publishes a real message on the target and compares where it lands with the trace. */
-  async probe(topology: TopologyRow, person: Person, rollout: RolloutRow, input: ProbeInput): Promise<void> {
-    if (rollout.state !== 'applied' || rollout.tearsDown)
-      throw new Problem(409, 'Not applied', 'Probe a rollout after it is applied.');
+  /** @returns the messages of a set of probes that enter a rollout's broker */
+  async probeSet(
+    person: Person,
+    rollout: RolloutRow,
+    of: 'samples' | 'classes',
+  ): Promise<{ cases: ProbeCase[]; more: number }> {
+    const release = this.planned.take(`person ${person.id}`, 1);
+    try {
+      return await this.work.run('probeSet', { rolloutId: rollout.id, of });
+    } finally {
+      release();
+    }
+  }
+
+  /** Publishes a real message on the target and compares where it lands with the trace. @returns the probe's number */
+  async probe(
+    topology: TopologyRow,
+    person: Person,
+    rollout: RolloutRow,
+    input: ProbeInput,
+  ): Promise<number> {
     const release = this.planned.take(`person ${person.id}`, 1);
     try {
       const planned = await this.work.run('expectProbe', { rolloutId: rollout.id, input });
-      const target =
-        rollout.targetId === null
-          ? undefined
-          : await openTarget(this.db, this.openers, topology.id, rollout.targetId);
-      if (!target) throw notFound('target of this rollout any more');
-      if (!(target.reached instanceof AmqpTarget)) throw notFound('AMQP 0-9-1 broker to probe');
-      const observed = await sendProbe(target.reached.broker, planned.order).catch((error: unknown) => {
+      const reached = new Map<number, Reached>();
+      for (const { targetId } of planned.taps) {
+        const target = await openTarget(this.db, this.openers, topology.id, targetId);
+        if (!target) throw noSuchTarget();
+        reached.set(targetId, target.reached);
+      }
+      const observed = await carryOutProbe(planned, reached).catch((error: unknown) => {
         throw new Problem(
           502,
           'Probe not sent',
@@ -373,19 +391,22 @@ export class Rollouts {
         observed,
         new Set(unseen.map(({ queue }) => queue)),
       );
-      await this.db.transaction(async (tx) => {
-        await insertProbe(tx, {
+      return await this.db.transaction(async (tx) => {
+        const made = await insertProbe(tx, {
           rolloutId: rollout.id,
           sent: planned.sent,
           predicted: { queues: Object.fromEntries(predicted), returned: planned.predicted.returned },
           observed: {
             queues: Object.fromEntries(observed.queues),
+            times: Object.fromEntries(observed.times),
             returned: observed.returned,
             refused: observed.refused,
+            ...(observed.why === undefined ? {} : { why: observed.why }),
             unseen,
             stays: planned.stays.filter((queue) => (observed.queues.get(queue) ?? 0) > 0),
           },
           agrees,
+          before: rollout.state === 'planned',
           createdBy: person.id,
         });
         await record(tx, 'probe', {
@@ -393,6 +414,7 @@ export class Rollouts {
           topologyId: topology.id,
           details: { rollout: rollout.id, agrees },
         });
+        return made;
       });
     } finally {
       release();

@@ -166,8 +166,11 @@ export async function countSteps(db: Transaction, rolloutId: number): Promise<{ 
   return counted!;
 }
 
-/** @returns the newest twenty probes of a rollout, newest first. */
-export function probesOf(db: Database, rolloutId: number) {
+/**
+ * @param only one of them, by its number
+ * @returns the newest four hundred probes of a rollout, newest first
+ */
+export function probesOf(db: Database, rolloutId: number, only?: number) {
   return db
     .select({
       id: probes.id,
@@ -175,12 +178,13 @@ export function probesOf(db: Database, rolloutId: number) {
       predicted: probes.predicted,
       observed: probes.observed,
       agrees: probes.agrees,
+      before: probes.before,
       createdAt: probes.createdAt,
     })
     .from(probes)
-    .where(eq(probes.rolloutId, rolloutId))
+    .where(and(eq(probes.rolloutId, rolloutId), ...(only === undefined ? [] : [eq(probes.id, only)])))
     .orderBy(desc(probes.id))
-    .limit(20);
+    .limit(400);
 }
 
 /** A statement takes at most 65,535 parameters; a step has six. */
@@ -356,8 +360,10 @@ export async function revisionsOnBroker(
   });
 }
 
-export async function insertProbe(tx: Transaction, probe: typeof probes.$inferInsert): Promise<void> {
-  await tx.insert(probes).values(probe);
+/** @returns its number */
+export async function insertProbe(tx: Transaction, probe: typeof probes.$inferInsert): Promise<number> {
+  const [made] = await tx.insert(probes).values(probe).returning({ id: probes.id });
+  return made!.id;
 }
 
 /** @returns the topology that a rollout belongs to */

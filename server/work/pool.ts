@@ -38,6 +38,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   goOn: 'thorough',
   readBack: 'thorough',
   expectProbe: 'thorough',
+  probeSet: 'thorough',
   declared: 'quick',
   linksStanding: 'aside',
   glance: 'aside',

@@ -2,13 +2,13 @@
 import type { Problem } from '../http/problem.ts';
 import {
   declared,
-  expectedProbe,
   goOn,
   lookAgain,
   plan,
   readBack,
   type Planning,
 } from '../rollouts/planning.ts';
+import { expectedProbe, probeSet } from '../probes/plan.ts';
 import { linksStanding, type Stands } from '../links/standing.ts';
 import { mergedDraft } from '../drafts/merge.ts';
 import { blameOf } from '../revisions/blame.ts';
@@ -58,6 +58,7 @@ export const tasks = (planning: Planning) => ({
   lookAgain: (input: Parameters<typeof lookAgain>[1]) => lookAgain(planning, input),
   goOn: (input: Parameters<typeof goOn>[1]) => goOn(planning, input),
   readBack: (input: Parameters<typeof readBack>[1]) => readBack(planning, input),
+  probeSet: (input: Parameters<typeof probeSet>[1]) => probeSet(planning, input),
   expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
   linksStanding: (input: Stands) => linksStanding(planning.db, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),

@@ -3,7 +3,7 @@ import { anything, list, record, text, whole, word } from '@vondle/api/kinds';
 import { jsonSchema, type Components } from '@vondle/api/json-schema';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
-import { string, ValidationError, type Schema } from 'yup';
+import { number, string, ValidationError, type Schema } from 'yup';
 import {
   KINDS,
   PLURAL,
@@ -15,7 +15,7 @@ import {
 import type { Intake } from '../messages/intake.ts';
 import { data, encode } from '../messages/encoding.ts';
 import { partsOf } from '../messages/sections.ts';
-import { bodyOf, seenOf } from '../messages/seen.ts';
+import { bodyOf, seenOf, TYPE } from '../messages/seen.ts';
 import type { Signed } from '../setup/space.ts';
 import type { Spaces } from '../setup/spaces.ts';
 import { answerOf, none, Problem } from './problem.ts';
@@ -34,6 +34,8 @@ const sending = record(
     subject: string().max(10_000),
     messageId: string().max(10_000),
     group: string().max(255),
+    type: string().max(10_000),
+    priority: number().integer().min(0).max(255),
     headers: anything('application properties: texts, numbers, true or false').optional(),
     body: anything('its body, as JSON').optional(),
   },
@@ -185,6 +187,8 @@ type Sending = {
   subject?: string;
   messageId?: string;
   group?: string;
+  type?: string;
+  priority?: number;
   headers?: Record<string, unknown>;
   body?: unknown;
 };
@@ -196,7 +200,7 @@ async function sendAs(spaces: Spaces, intake: Intake, at: string, to: string, se
   const who: Signed = { space: at, user: '', tenant: sent.tenant, actsAs: sent.as, encrypted: true };
   const why = space.mayNot(who, 'publish', to);
   if (why) throw new Problem(403, 'Not allowed', why);
-  const { headers = {}, subject, messageId, group, body = null } = sent;
+  const { headers = {}, subject, messageId, group, type, priority, body = null } = sent;
   for (const [name, value] of Object.entries(headers))
     if (!['string', 'number', 'boolean'].includes(typeof value))
       throw new Problem(422, 'Not understood', `headers.${name}: it is a text, a number, true or false`);
@@ -204,6 +208,8 @@ async function sendAs(spaces: Spaces, intake: Intake, at: string, to: string, se
     ...(subject === undefined ? {} : { subject }),
     ...(messageId === undefined ? {} : { message_id: messageId }),
     ...(group === undefined ? {} : { group_id: group }),
+    ...(priority === undefined ? {} : { priority }),
+    ...(type === undefined ? {} : { message_annotations: { [TYPE]: type } }),
     content_type: 'application/json',
     durable: true,
     application_properties: headers,

@@ -7,7 +7,7 @@ import { message, type Message } from '@vondle/core/conditions';
 import type { Decoded } from './encoding.ts';
 
 /** The type of a message for Jakarta Messaging, which AMQP 1.0 has no property for. */
-const TYPE = 'x-opt-jms-type';
+export const TYPE = 'x-opt-jms-type';
 /** Longer texts are told as they are, but no number has more digits. */
 const MOST_DIGITS = 20;
 

@@ -10,9 +10,10 @@ import { Trouble } from './say.mjs';
 
 /**
  * Starts the broker with its HTTP and MQTT plugins, all on loopback.
+ * @param {string} [mqttExchange] the exchange that MQTT publishes enter, in each of its virtual hosts
  * @returns {Promise<{amqp: string, http: string, mqtt: string}>} its addresses, with user and password
  */
-export async function startBroker(home, memory, crew) {
+export async function startBroker(home, memory, crew, mqttExchange = 'amq.topic') {
   const user = AS_ROOT ? userNamed('rabbitmq') : undefined;
   const folder = ownFolder(join(home, 'broker'), user);
   const password = memory.secret('broker');
@@ -31,6 +32,7 @@ export async function startBroker(home, memory, crew) {
       `management.tcp.port = ${ports.http}`,
       `mqtt.listeners.tcp.1 = 127.0.0.1:${ports.mqtt}`,
       'mqtt.allow_anonymous = false',
+      `mqtt.exchange = ${mqttExchange}`,
       'default_user = vondle',
       `default_pass = ${password}`,
       'default_permissions.configure = .*',

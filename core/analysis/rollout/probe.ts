@@ -1,5 +1,7 @@
 /** What a probe message should show: where on one real broker the trace says its copies land. */
-import { asAmqp } from '../../brokers/kinds.ts';
+import { asAmqp, asHosted } from '../../brokers/kinds.ts';
+import type { Thing } from '../../language/thing.ts';
+import type { Topology } from '../../topology/topology.ts';
 import {
   type Inventory,
   type WantedState,
@@ -13,34 +15,54 @@ import type { Hop } from '../../routing/hop.ts';
 import type { Trace } from '../../routing/trace.ts';
 
 export interface ProbeExpectation {
-  /** Copies by wire queue name. */
+  /** Copies by wire name of the queue or subscription, on the broker it is sent to. */
   readonly queues: Readonly<Record<string, number>>;
   /** Whether the broker would hand a mandatory message back. */
   readonly returned: boolean;
+  /** Copies that links carry on, by where they come to lie. */
+  readonly carried: readonly { readonly broker: string; readonly store: string; readonly copies: number }[];
 }
 
 /**
- * @returns where copies of a traced message come to lie on one broker. Links are not followed: what
- * they would carry away rests in their queue there.
+ * @returns where copies of a traced message come to lie: on the broker it is sent to, and where links carry them on.
+ *   What a link takes counts in its queue too: there it was.
  */
 export function expectProbe(graph: RoutingGraph, trace: Trace, broker: string): ProbeExpectation {
   // a queue may be called as every object's members are
   const queues: Record<string, number> = Object.create(null) as Record<string, number>;
+  const carried = new Map<string, { broker: string; store: string; copies: number }>();
   // a way may be longer than a stack is deep
-  const open: Hop[] = [trace.root];
-  for (const hop of open) {
-    if (hop.edge?.kind === 'link') continue;
+  const open: { hop: Hop; over: boolean }[] = [{ hop: trace.root, over: false }];
+  for (const { hop, over: before } of open) {
+    const over = before || hop.edge?.kind === 'link';
     const node = graph.nodes.get(hop.node);
-    if (node?.role === 'queue' && node.thing.broker === broker && !hop.again && hop.copies > 0) {
-      const decl = asAmqp(graph.topology.declared.brokers!.get(broker)!.value);
-      const queue = decl?.queues?.get(node.thing.name)?.value;
-      for (const wire of queue ? wireNames(graph.topology, node.thing.name, queue) : []) {
-        queues[wire] = (queues[wire] ?? 0) + 1;
+    if ((node?.role === 'queue' || node?.role === 'subscription') && !hop.again && hop.copies > 0) {
+      const { thing: of } = node;
+      for (const wire of wiresOf(graph.topology, of)) {
+        if (!over && of.broker === broker) queues[wire] = (queues[wire] ?? 0) + 1;
+        if (!over) continue;
+        const id = JSON.stringify([of.broker, wire]);
+        const copies = (carried.get(id)?.copies ?? 0) + 1;
+        carried.set(id, { broker: of.broker, store: wire, copies });
       }
     }
-    for (const next of hop.next) open.push(next);
+    for (const next of hop.next) open.push({ hop: next, over });
   }
-  return { queues, returned: Object.keys(queues).length === 0 };
+  return { queues, returned: Object.keys(queues).length === 0, carried: [...carried.values()] };
+}
+
+/** @returns the wire names of a store; none of what a client makes for itself */
+function wiresOf(topology: Topology, { kind, name, broker }: Thing): string[] {
+  const decl = topology.declared.brokers?.get(broker)?.value;
+  const amqp = asAmqp(decl);
+  if (amqp) {
+    const queue = kind === 'queue' ? amqp.queues?.get(name)?.value : undefined;
+    return queue ? wireNames(topology, name, queue) : [];
+  }
+  const hosted = asHosted(decl);
+  const items = kind === 'queue' ? hosted?.queues : hosted?.subscriptions;
+  const store = items?.get(name)?.value;
+  return store ? [store.wireName?.value ?? name] : [];
 }
 
 /** A queue that a probe published to an exchange may come to, with what leads there. */

@@ -255,16 +255,18 @@ describe('a probe', () => {
     expect(expected('m/in', { key: 'b.x' })).toEqual({
       queues: { 'boards.1': 1, 'boards.2': 1 },
       returned: false,
+      carried: [],
     });
   });
 
-  test('is expected in the queue a link would carry it from, not beyond', () => {
-    expect(expected('m/boards-in', {})).toEqual({ queues: { 'in.boards': 1 }, returned: false });
-    expect(expected('m/boards-in', {}, 'i')).toEqual({ queues: {}, returned: true });
+  test('is expected in the queue a link carries it from, and where it carries it to', () => {
+    const carried = [{ broker: 'i', store: 'desk', copies: 1 }];
+    expect(expected('m/boards-in', {})).toEqual({ queues: { 'in.boards': 1 }, returned: false, carried });
+    expect(expected('m/boards-in', {}, 'i')).toEqual({ queues: {}, returned: true, carried });
   });
 
   test('is expected back where nothing wants it', () => {
-    expect(expected('m/in', { key: 'nobody' })).toEqual({ queues: {}, returned: true });
+    expect(expected('m/in', { key: 'nobody' })).toEqual({ queues: {}, returned: true, carried: [] });
   });
 
   test('may come to what bindings and alternates lead to, whatever the topology says', () => {

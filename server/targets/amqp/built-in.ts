@@ -8,6 +8,7 @@ import { AmqpBroker } from './broker.ts';
 export interface BuiltIn {
   readonly amqp: string;
   readonly http: string;
+  readonly mqtt?: string;
 }
 
 /** So many virtual hosts it may have: each costs it memory. */
@@ -18,11 +19,11 @@ const MOST_PLACES = 200;
  * @throws Problem 409 where there are too many; what the broker's answer was, where it could not be made
  */
 export async function placeOn(
-  { amqp, http }: BuiltIn,
+  { amqp, http, mqtt }: BuiltIn,
   allowed: Allowed,
   vhost: string,
 ): Promise<AmqpAddresses> {
-  const addresses = { amqp: `${amqp}/${encodeURIComponent(vhost)}`, http };
+  const addresses = { amqp: `${amqp}/${encodeURIComponent(vhost)}`, http, ...(mqtt ? { mqtt } : {}) };
   const reached = new AmqpBroker(addresses, allowed);
   const there = (await reached.ask<readonly { readonly name: string }[]>('/api/vhosts')) ?? [];
   if (there.length >= MOST_PLACES && !there.some(({ name }) => name === vhost))

@@ -14,8 +14,8 @@ export class AmqpTarget implements Reached {
 
   /** @param users those of its apps; left out where nothing is done with them */
   constructor(
-    addresses: AmqpAddresses,
-    allowed: Allowed,
+    private readonly addresses: AmqpAddresses,
+    private readonly allowed: Allowed,
     private readonly users?: AppUsers,
   ) {
     this.broker = new AmqpBroker(addresses, allowed);
@@ -36,6 +36,19 @@ export class AmqpTarget implements Reached {
 
   open(stepMs?: number): Promise<Runner> {
     return StepRunner.open(this.broker, stepMs, this.users);
+  }
+
+  /** @returns where it is reached by MQTT, in its virtual host; undefined where that is not set. @throws NotAllowed */
+  mqttAddress(): string | undefined {
+    const { mqtt } = this.addresses;
+    if (!mqtt) return undefined;
+    const url = new URL(mqtt);
+    this.allowed.check(url.hostname);
+    // a client says its virtual host before its user
+    const { vhost } = this.broker;
+    if (url.username && !decodeURIComponent(url.username).includes(':'))
+      url.username = encodeURIComponent(`${vhost}:${decodeURIComponent(url.username)}`);
+    return url.href;
   }
 
   /** Gives an app's user another password. @throws BrokerTrouble */

@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto';
 import type { HostedAddresses } from '@vondle/api';
 import type { HostedKind, HostedThing } from '@vondle/core/analysis';
 import type { Allowed } from '../allowed.ts';
+import { OUR_PREFIX } from '../amqp/names.ts';
 import { brokerTrouble, BrokerTrouble } from '../amqp/trouble.ts';
 import { askHttp } from '../http-api.ts';
 
@@ -93,8 +94,13 @@ export class HostedService {
     return setup;
   }
 
-  /** @returns everything the space has, each with all its settings */
+  /** @returns what the space has, each with all its settings, without what we put there for a moment */
   async things(): Promise<HostedThing[]> {
+    return (await this.everything()).filter(({ name }) => !name.startsWith(OUR_PREFIX));
+  }
+
+  /** @returns everything the space has, each with all its settings */
+  async everything(): Promise<HostedThing[]> {
     const { access, topics, queues, subscriptions, statements } = await this.setup();
     const of = (kind: HostedKind, told: readonly Told[]): HostedThing[] =>
       told.map(({ name, stands, ...rest }) => {

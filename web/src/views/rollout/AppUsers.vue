@@ -1,27 +1,20 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
-import { computed, ref, shallowRef, watch } from 'vue';
+import { ref, shallowRef, watch } from 'vue';
 import { api, type CredentialEntry, type HandedOut } from '../../api.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
 
-/** The users that stand for apps on the brokers of an environment; the password of each is handed out once. */
-const props = defineProps<{ slug: string; environment?: string | undefined; changed?: unknown }>();
+/** The users that stand for apps on brokers; the password of each is handed out once. */
+const props = defineProps<{ slug: string; changed?: unknown }>();
 const workspace = useWorkspace();
 const all = shallowRef<readonly CredentialEntry[]>([]);
-const shown = computed(() =>
-  all.value.filter(({ environment }) => !props.environment || environment === props.environment),
-);
 const out = shallowRef<HandedOut>();
 const asking = ref(0);
 const busy = ref(false);
 const trouble = ref('');
 
 const look = async () => (all.value = await api.credentials(props.slug).catch(() => all.value));
-watch(() => [props.slug, props.environment, props.changed], look, { immediate: true });
-watch(
-  () => [props.slug, props.environment],
-  () => (out.value = undefined),
-);
+watch(() => [props.slug, props.changed], look, { immediate: true });
 
 async function give({ id, handedOutAt }: CredentialEntry) {
   busy.value = true;
@@ -45,10 +38,10 @@ const since = ({ handedOutAt, handedOutTo }: CredentialEntry) =>
 </script>
 
 <template>
-  <details v-if="shown.length" role="region" aria-label="users of apps">
+  <details v-if="all.length" role="region" aria-label="users of apps">
     <summary>
       <h2>Users of apps</h2>
-      <span class="soft">{{ shown.length }}</span>
+      <span class="soft">{{ all.length }}</span>
     </summary>
     <p class="soft">
       Each app signs in to a broker as a user of its own, which may do what its ways need. A password is shown
@@ -62,10 +55,9 @@ const since = ({ handedOutAt, handedOutTo }: CredentialEntry) =>
     </p>
     <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
     <ul>
-      <li v-for="each in shown" :key="each.id" data-testid="app-user">
+      <li v-for="each in all" :key="each.id" data-testid="app-user">
         <span
-          >{{ environment ? '' : `${each.environment} · ` }}{{ each.broker }} ·
-          <strong>{{ each.app }}</strong></span
+          >{{ each.environment }} · {{ each.broker }} · <strong>{{ each.app }}</strong></span
         >
         <span class="soft">{{ since(each) }}</span>
         <template v-if="workspace.canOperate">

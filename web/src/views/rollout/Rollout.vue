@@ -320,7 +320,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
         :targets="targets"
         @changed="removed"
       />
-      <AppUsers :slug="slug" :environment="environment" :changed="current?.state" />
+      <AppUsers :slug="slug" :changed="current?.state" />
       <Links :slug="slug" />
       <h2 v-if="list.length">Earlier</h2>
       <ul class="earlier">

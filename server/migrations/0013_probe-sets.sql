@@ -1,0 +1,1 @@
+ALTER TABLE "probes" ADD COLUMN "before" boolean DEFAULT false NOT NULL;

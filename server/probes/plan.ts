@@ -1,0 +1,521 @@
+/**
+ * What a probe is to be, where it is to be looked for and where it should come out: worked out on a thread from
+ * documents and from what the brokers of an environment have.
+ */
+import {
+  asGiven,
+  classesOf,
+  expectProbe,
+  keptSamples,
+  linksToCarry,
+  mannersOf,
+  publishesOf,
+  remarksOn,
+  samplesOf,
+  sendingsOf,
+  withinReach,
+  type HostedThing,
+  type Inventory,
+} from '@vondle/core/analysis';
+import { asAmqp, asHosted } from '@vondle/core/brokers';
+import type { Message } from '@vondle/core/conditions';
+import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
+import { ENTRIES, lookUp, type Topology } from '@vondle/core/topology';
+import type { ProbeCase } from '@vondle/api';
+import type { Unseen } from '../db/schema.ts';
+import { openTarget, targetsOf } from '../environments/store.ts';
+import { notFound, Problem } from '../http/problem.ts';
+import { again, countWaiting, onBroker, topologyAt, wantedOn, type Planning } from '../rollouts/planning.ts';
+import { revisionsStandingOn } from '../rollouts/store.ts';
+import type { Beside } from './amqp.ts';
+
+export interface ProbeInput {
+  /** The publishing app and which of its publishes. */
+  readonly app: string;
+  readonly message: string;
+  readonly to: string;
+  readonly via?: 'amqp' | 'mqtt' | undefined;
+  readonly sample: Partial<Message>;
+}
+
+/** Where a probe is sent. */
+export type ProbeEntry =
+  | { readonly kind: 'amqp'; readonly exchange: string; readonly key: string; readonly mark?: string }
+  | { readonly kind: 'mqtt'; readonly topic: string }
+  | { readonly kind: 'hosted'; readonly entry: string; readonly as: string; readonly tenant: string };
+
+/** A subscription that a probe is looked for beside: by one of our own with the same settings. */
+export interface BesideHosted {
+  /** The store it hands to, by its name there. */
+  readonly store: string;
+  readonly settings: HostedThing['settings'];
+  /** Statements that let its topic hand to that store, where it hands to a queue. */
+  readonly statements: readonly HostedThing['settings'][];
+}
+
+/** What is looked beside on one broker. */
+export interface Taps {
+  readonly targetId: number;
+  readonly broker: string;
+  readonly amqp: readonly Beside[];
+  readonly hosted: readonly BesideHosted[];
+}
+
+/** A probe as it is to be sent, and what is to be seen of it. */
+export interface ProbePlan {
+  /** The broker it is sent to. */
+  readonly broker: string;
+  readonly entry: ProbeEntry;
+  readonly message: Message;
+  /** After how many milliseconds its copies go by themselves; undefined where they would be dead letters then. */
+  readonly expires?: number;
+  readonly taps: readonly Taps[];
+  readonly sent: Record<string, unknown>;
+  readonly predicted: { readonly queues: [string, number][]; readonly returned: boolean };
+  /** What cannot be looked beside, and why. */
+  readonly unseen: Unseen[];
+  /** Queues that refuse messages when they are full. */
+  readonly mayRefuse: string[];
+  /** Queues its copies stay in until somebody takes them. */
+  readonly stays: string[];
+}
+
+/** Queues that a probe looks beside, and bindings that are made for it. */
+const MOST_BESIDE = 400;
+const MOST_BINDINGS = 4000;
+/** Subscriptions of a publish-subscribe broker that a probe looks beside. */
+const MOST_SUBSCRIPTIONS = 50;
+/** A probe's copies go by themselves after this, where that makes no dead letters of them. */
+const PROBE_EXPIRES_MS = 20_000;
+/** A client's own queue for its MQTT subscriptions; named so by the broker. */
+const MQTT_QUEUE = /^mqtt-subscription-/;
+
+/** What a store is called in a probe that was sent to a broker: there by its name, elsewhere with its broker. */
+export const storeName = (own: string, broker: string, store: string): string =>
+  broker === own && !store.includes('/') ? store : `${broker}/${store}`;
+
+/**
+ * @returns a rollout with the topology its broker is as: of one that was carried out its own, of one that is only
+ *   planned what stands there
+ * @throws Problem where nothing stands there
+ */
+async function standing(planning: Planning, rolloutId: number) {
+  const found = await again(planning, rolloutId);
+  const { rollout, row } = found;
+  if (rollout.state === 'applied' && !rollout.tearsDown) return { ...found, revision: rollout.revision };
+  const { environment, broker } = rollout;
+  const stands = await revisionsStandingOn(planning.db, row.topologyId, environment);
+  const revision = stands.find((each) => each.broker === broker)?.applied;
+  if (rollout.state !== 'planned' || revision === undefined)
+    throw new Problem(
+      409,
+      'Not applied',
+      rollout.state === 'planned'
+        ? `Nothing of this topology stands on ${broker} in ${environment} yet: probe it once the rollout is applied.`
+        : 'Probe a rollout before it is begun, or after it is applied.',
+    );
+  const read = await topologyAt(planning.db, row.topologyId, revision, environment);
+  return { ...found, read, wanted: wantedOn(read, broker), revision };
+}
+
+/** Works out what a probe is to be, and where it is to be looked for. @throws Problem where it cannot be sent or would destroy something */
+export async function expectedProbe(
+  planning: Planning,
+  { rolloutId, input }: { rolloutId: number; input: ProbeInput },
+): Promise<ProbePlan> {
+  const { rollout, row, target, wanted, read, revision } = await standing(planning, rolloutId);
+  const { broker } = rollout;
+  const type = read.messages.get(input.message);
+  if (!type) throw new Problem(404, 'No such message', `Revision ${revision} declares no such message type.`);
+  const { message, missing } = asGiven(
+    type,
+    Object.keys(input.sample).length ? input.sample : samplesOf(type)[0]!.message,
+  );
+  const via = input.via === 'mqtt' ? 'mqtt' : undefined;
+  if (missing.length)
+    throw new Problem(
+      400,
+      'No key',
+      `The key ${type.key!.value} needs a value for ${missing.join(' and ')}.`,
+    );
+  const graph = buildGraph(read);
+  const entry = entryOf(graph, input, broker, message);
+  const onHosted = entry.kind === 'hosted';
+  const predicted = expectProbe(
+    graph,
+    trace(graph, message, {
+      to: input.to,
+      mandatory: true,
+      ...(via ? { via } : {}),
+      // a publish-subscribe broker is asked as the app, with what it may do; others by who the target is reached as
+      ...(onHosted ? { from: `app:${input.app}` } : {}),
+    }).trace,
+    broker,
+  );
+  const has = await onBroker(rollout, () => target.reached.inventory());
+  const unseen: Unseen[] = [];
+  const taps: Taps[] = [];
+  let looked: Omit<LookedAt, 'beside'> = { mayRefuse: [], kept: [], passing: true };
+  if (onHosted)
+    taps.push({
+      targetId: target.id,
+      broker,
+      amqp: [],
+      hosted: besideHosted(has.hosted ?? [], entry.entry, unseen),
+    });
+  else {
+    const exchange = entry.kind === 'mqtt' ? mqttExchange(graph, broker) : entry.exchange;
+    const key = entry.kind === 'mqtt' ? '' : entry.key;
+    const { beside, ...more } = await besideAmqp(
+      { has, wanted, exchange, key, foreseen: new Set(Object.keys(predicted.queues)) },
+      (queues) => onBroker(rollout, () => countWaiting(queues, target.reached)),
+      unseen,
+    );
+    looked = more;
+    taps.push({ targetId: target.id, broker, amqp: beside, hosted: [] });
+    const exclusive = new Set(wanted.leftToOthers.map(({ of }) => of.slice(of.indexOf('/') + 1)));
+    const there = new Set(has.queues.map(({ name }) => name));
+    for (const name of Object.keys(predicted.queues)) {
+      if (there.has(name)) continue;
+      if ([...exclusive].some((each) => name === each || name.startsWith(`${each}.`)))
+        unseen.push({ queue: name, why: 'it is there only while its app is connected, and it is not' });
+    }
+  }
+  const named = (store: string) => storeName(broker, broker, store);
+  const carried = await beyond(planning, row.topologyId, {
+    environment: rollout.environment,
+    own: broker,
+    read,
+    predicted,
+    unseen,
+  });
+  return {
+    broker,
+    entry,
+    message,
+    ...(looked.passing && !onHosted ? { expires: PROBE_EXPIRES_MS } : {}),
+    taps: [...taps, ...carried],
+    sent: {
+      ...message,
+      to: input.to,
+      app: input.app,
+      ...(via ? { via } : {}),
+      remarks: remarksOn(type, message),
+    },
+    predicted: {
+      queues: [
+        ...Object.entries(predicted.queues).map(([name, copies]): [string, number] => [named(name), copies]),
+        ...predicted.carried.map((each): [string, number] => [
+          storeName(broker, each.broker, each.store),
+          each.copies,
+        ]),
+      ],
+      returned: predicted.returned,
+    },
+    unseen: unseen.slice(0, 1000),
+    mayRefuse: looked.mayRefuse,
+    stays: looked.passing ? [] : looked.kept,
+  };
+}
+
+interface LookedAt {
+  readonly beside: Beside[];
+  readonly mayRefuse: string[];
+  readonly kept: string[];
+  /** Whether its copies may go by themselves. */
+  readonly passing: boolean;
+}
+
+/** @returns which queues of an AMQP 0-9-1 broker are looked beside, and what they do with a message. @throws Problem where it would destroy something */
+async function besideAmqp(
+  {
+    has,
+    wanted,
+    exchange,
+    key,
+    foreseen,
+  }: {
+    has: Inventory;
+    wanted: Parameters<typeof withinReach>[1];
+    exchange: string;
+    key: string;
+    foreseen: ReadonlySet<string>;
+  },
+  count: (queues: readonly string[]) => Promise<ReadonlyMap<string, number>>,
+  unseen: Unseen[],
+): Promise<LookedAt> {
+  const reach =
+    exchange === ''
+      ? has.queues
+          .filter(({ name }) => name === key)
+          .map((queue) => ({ queue, bindings: [], unforeseen: false }))
+      : withinReach(has, wanted, exchange);
+  // those it is predicted to come to are looked at first, should there be too many
+  const sorted = [...reach].sort(
+    (a, b) => Number(foreseen.has(b.queue.name)) - Number(foreseen.has(a.queue.name)),
+  );
+  // a broker's statistics lag behind; of queues with a limit it is asked how full they are now
+  const limited = sorted.filter(
+    ({ queue, unforeseen }) => (foreseen.has(queue.name) || unforeseen) && mannersOf(queue).limited,
+  );
+  const waiting = await count(limited.map(({ queue }) => queue.name));
+  const beside: Beside[] = [];
+  const mayRefuse: string[] = [];
+  const kept: string[] = [];
+  let bindings = 0;
+  let passing = true;
+  for (const { queue, bindings: own, unforeseen } of sorted) {
+    const { name } = queue;
+    const likely = foreseen.has(name) || unforeseen;
+    const manners = mannersOf({ ...queue, messages: waiting.get(name) ?? queue.messages ?? 0 });
+    if (likely && manners.pushesOut)
+      throw new Problem(
+        409,
+        'A queue is full',
+        `${name} is full: a probe would push its oldest message out. Empty it, or probe another way.`,
+      );
+    if (likely && manners.mayRefuse) mayRefuse.push(name);
+    if (likely && manners.deadLetters) passing = false;
+    if (likely) kept.push(name);
+    if (MQTT_QUEUE.test(name))
+      unseen.push({ queue: name, why: "it is an MQTT client's own, which no trace names" });
+    else if (exchange === '') continue;
+    else if (beside.length >= MOST_BESIDE || bindings + own.length > MOST_BINDINGS)
+      unseen.push({ queue: name, why: 'a probe looks beside some hundreds of queues at most' });
+    else {
+      beside.push({ queue: name, bindings: own });
+      bindings += own.length;
+    }
+  }
+  return { beside, mayRefuse, kept, passing };
+}
+
+/** @returns the subscriptions of a topic to look beside; of a queue that is sent to nothing is beside */
+function besideHosted(things: readonly HostedThing[], entry: string, unseen: Unseen[]): BesideHosted[] {
+  const own = things.filter(({ kind, settings }) => kind === 'subscription' && settings['topic'] === entry);
+  const statements = things.filter(({ kind }) => kind === 'statement').map(({ settings }) => settings);
+  for (const { name, settings } of own.slice(MOST_SUBSCRIPTIONS))
+    unseen.push({
+      queue: String(settings['to'] ?? name),
+      why: `a probe looks beside ${MOST_SUBSCRIPTIONS} subscriptions at most`,
+    });
+  return own.slice(0, MOST_SUBSCRIPTIONS).map(({ name, settings }) => {
+    const to = settings['to'] as string | undefined;
+    return {
+      store: to ?? name,
+      settings,
+      statements: to === undefined ? [] : statements.filter(({ on }) => speaksOf(on as string[], to)),
+    };
+  });
+}
+
+/** Whether patterns of names, in which `*` is anything, have a name. */
+const speaksOf = (patterns: readonly string[], name: string): boolean =>
+  patterns.some((pattern) =>
+    new RegExp(
+      `^${pattern
+        .split('*')
+        .map((part) => part.replace(/[.\\^$|?*+()[\]{}]/g, '\\$&'))
+        .join('[^/]*')}$`,
+      'u',
+    ).test(name),
+  );
+
+/** Beyond the broker it is sent to, a probe is looked for where links carry it. */
+async function beyond(
+  { db, ...openers }: Planning,
+  topologyId: number,
+  {
+    environment,
+    own,
+    read,
+    predicted: { carried },
+    unseen,
+  }: {
+    environment: string;
+    own: string;
+    read: Topology;
+    predicted: ReturnType<typeof expectProbe>;
+    unseen: Unseen[];
+  },
+): Promise<Taps[]> {
+  const brokers = [...new Set(carried.map(({ broker }) => broker))];
+  if (brokers.length === 0) return [];
+  const targets = await targetsOf(db, topologyId);
+  const { carried: links } = linksToCarry(read);
+  const taps: Taps[] = [];
+  for (const broker of brokers) {
+    const stores = carried.filter((each) => each.broker === broker).map(({ store }) => store);
+    const not = (some: readonly string[], why: string) => {
+      for (const store of some) unseen.push({ queue: storeName(own, broker, store), why });
+    };
+    const row = targets.find((each) => each.environment === environment && each.broker === broker);
+    const target = row && (await openTarget(db, openers, topologyId, row.id));
+    if (!target) {
+      not(stores, `${broker} is not connected in ${environment}`);
+      continue;
+    }
+    const ends = links.flatMap(({ to, aliases }) => [to, ...Object.values(aliases)]);
+    const exchanges = [
+      ...new Set(
+        ends.flatMap(({ broker: at, exchange }) => (at === broker && exchange !== '' ? [exchange] : [])),
+      ),
+    ];
+    const has = await onBroker({ environment, broker }, () => target.reached.inventory());
+    const wanted = wantedOn(read, broker);
+    const amqp: Beside[] = [];
+    for (const exchange of exchanges)
+      for (const { queue, bindings } of has.hosted ? [] : withinReach(has, wanted, exchange))
+        if (stores.includes(queue.name) && !amqp.some((each) => each.queue === queue.name))
+          amqp.push({ queue: queue.name, bindings });
+    const hosted = (has.hosted ?? []).flatMap(({ kind, name }) =>
+      kind === 'topic' ? besideHosted(has.hosted!, name, []) : [],
+    );
+    const seen = new Set([...amqp.map(({ queue }) => queue), ...hosted.map(({ store }) => store)]);
+    not(
+      stores.filter((store) => !seen.has(store)),
+      'a link puts it there by its name, and nothing can stand beside that',
+    );
+    if (seen.size) taps.push({ targetId: target.id, broker, amqp: amqp.slice(0, MOST_BESIDE), hosted });
+  }
+  return taps;
+}
+
+/** @returns the exchange that MQTT publishes enter, by its name on the wire */
+function mqttExchange(graph: RoutingGraph, broker: string): string {
+  const decl = asAmqp(graph.topology.declared.brokers?.get(broker)?.value);
+  const named = decl?.mqtt?.exchange?.value ?? '';
+  const found = lookUp(graph.topology.names, named, ['exchange'], broker);
+  return found.ok
+    ? (decl?.exchanges?.get(found.thing.name)?.value.wireName?.value ?? found.thing.name)
+    : named;
+}
+
+/** How a probe for an entry is sent. Only entries of the target itself will do. */
+function entryOf(
+  graph: RoutingGraph,
+  { to, via, app }: ProbeInput,
+  broker: string,
+  message: Message,
+): ProbeEntry {
+  const { declared, names } = graph.topology;
+  const elsewhere = () =>
+    new Problem(
+      409,
+      'Not on this broker',
+      `That is not an entry of ${broker}; choose a message that enters there.`,
+    );
+  const decl = declared.brokers?.get(broker)?.value;
+  if (via === 'mqtt') {
+    if (to !== broker) throw elsewhere();
+    return { kind: 'mqtt', topic: message.key.replaceAll('.', '/') };
+  }
+  let found = lookUp(names, to, ENTRIES);
+  for (let hops = 0; found.ok && found.thing.kind === 'alias' && hops < 50; hops++) {
+    const { broker: at, name } = found.thing;
+    const alias = declared.brokers?.get(at)?.value.aliases?.get(name)?.value;
+    const link =
+      alias?.over && linksToCarry(graph.topology).carried.find((each) => each.name === alias.over!.value);
+    // what a remote alias sends travels in the queue of its link, marked with where it goes
+    if (link && link.from.broker === broker && alias.to)
+      return { kind: 'amqp', exchange: '', key: link.from.queue, mark: alias.to.value };
+    found = lookUp(names, alias?.to?.value ?? '', ENTRIES, at);
+  }
+  if (!found.ok || found.thing.broker !== broker) throw elsewhere();
+  const { kind, name } = found.thing;
+  const hosted = asHosted(decl);
+  if (hosted) {
+    const items = kind === 'topic' ? hosted.topics : hosted.queues;
+    const tenant = declared.apps?.get(app)?.value.tenant?.value ?? declared.tenant?.value ?? '';
+    return {
+      kind: 'hosted',
+      entry: items?.get(name)?.value.wireName?.value ?? name,
+      as: `app:${app}`,
+      tenant,
+    };
+  }
+  const amqp = asAmqp(decl);
+  if (!amqp) throw elsewhere();
+  if (kind === 'exchange') {
+    const exchange = amqp.exchanges?.get(name)?.value;
+    if (exchange?.internal?.value)
+      throw new Problem(
+        409,
+        'Cannot be probed',
+        `${name} is internal: no publisher may send to it, a probe neither.`,
+      );
+    return { kind: 'amqp', exchange: exchange?.wireName?.value ?? name, key: message.key };
+  }
+  const queue = amqp.queues?.get(name)?.value;
+  if (queue?.exclusive?.value || queue?.perInstanceOf)
+    throw new Problem(
+      409,
+      'Cannot be probed',
+      `${name} belongs to the connections of its app; nothing can be published to it from here.`,
+    );
+  return { kind: 'amqp', exchange: '', key: queue?.wireName?.value ?? name };
+}
+
+/** So many probes make a set. */
+const MOST_CASES = 100;
+
+/**
+ * @returns the messages of a set that enter a rollout's broker: every sample that is kept and an example of each type,
+ *   or one of each class of messages
+ */
+export async function probeSet(
+  planning: Planning,
+  { rolloutId, of }: { rolloutId: number; of: 'samples' | 'classes' },
+): Promise<{ cases: ProbeCase[]; more: number }> {
+  const { rollout, read } = await standing(planning, rolloutId);
+  const { broker } = rollout;
+  const graph = buildGraph(read);
+  const enters = (to: string, via?: string) =>
+    via === 'mqtt' ? to === broker : lookUpEntry(graph, to)?.broker === broker;
+  const cases: ProbeCase[] = [];
+  const add = (title: string, message: Message, sending: { to: string; from?: string; via?: string }) => {
+    if (!message.type || !sending.from || !enters(sending.to, sending.via)) return;
+    const { type, key, headers, properties, body } = message;
+    cases.push({
+      title,
+      app: sending.from.slice('app:'.length),
+      message: type,
+      to: sending.to,
+      via: sending.via === 'mqtt' ? 'mqtt' : 'amqp',
+      sample: {
+        key,
+        headers: { ...headers },
+        properties: { ...properties },
+        ...(body === undefined ? {} : { body }),
+      },
+    });
+  };
+  if (of === 'samples') {
+    for (const { name, message, sendings } of keptSamples(read))
+      for (const sending of sendings) add(name, message, sending);
+    for (const type of read.messages.values())
+      for (const sending of sendingsOf(read, type.id))
+        for (const { name, message } of samplesOf(type).slice(0, 3))
+          add(`${type.id}: ${name}`, message, sending);
+  } else
+    for (const way of publishesOf(graph)) {
+      const { from, type, to, via, classes } = classesOf(graph, way);
+      const sending = { from: `app:${from}`, to: via ? broker : to, ...(via ? { via } : {}) };
+      for (const [i, { witness }] of classes.entries())
+        add(`${type}, class ${i + 1}`, { ...witness, type }, sending);
+    }
+  const seen = new Set<string>();
+  const different = cases.filter(({ title: _title, ...rest }) => {
+    const id = JSON.stringify(rest);
+    return !seen.has(id) && seen.add(id);
+  });
+  return { cases: different.slice(0, MOST_CASES), more: Math.max(0, different.length - MOST_CASES) };
+}
+
+function lookUpEntry(graph: RoutingGraph, to: string) {
+  const found = lookUp(graph.topology.names, to, ENTRIES);
+  return found.ok ? found.thing : undefined;
+}
+
+/** @throws Problem 404 */
+export const noSuchTarget = () => notFound('target of this rollout any more');
