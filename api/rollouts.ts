@@ -124,6 +124,20 @@ const landingFields = { queues: map(whole()).required(), returned: yes() };
 const landing = record(landingFields, 'Landing');
 export type Landing = InferType<typeof landing>;
 
+/** A message of a set of probes: how it is sent, and what it is called. */
+const probeCase = record(
+  {
+    title: text(),
+    app: text(),
+    message: text(),
+    to: text(),
+    via: word('amqp', 'mqtt'),
+    sample: record({ key: text(), headers: map().required(), properties: map().required(), body: mixed() }),
+  },
+  'ProbeCase',
+);
+export type ProbeCase = InferType<typeof probeCase>;
+
 const probe = record(
   {
     id: whole(),
@@ -138,6 +152,8 @@ const probe = record(
       via: string(),
       /** What in it is not as its type says; none where it was sent before that was told. */
       remarks: list(text()).optional(),
+      /** What apps would send because of it, which no probe makes them do. */
+      follows: list(probeCase).optional(),
     }),
     predicted: landing,
     observed: record({
@@ -161,20 +177,6 @@ const probe = record(
   'Probe',
 );
 export type Probe = InferType<typeof probe>;
-
-/** A message of a set of probes: how it is sent, and what it is called. */
-const probeCase = record(
-  {
-    title: text(),
-    app: text(),
-    message: text(),
-    to: text(),
-    via: word('amqp', 'mqtt'),
-    sample: record({ key: text(), headers: map().required(), properties: map().required(), body: mixed() }),
-  },
-  'ProbeCase',
-);
-export type ProbeCase = InferType<typeof probeCase>;
 
 /** One of those that were planned together for an environment, in their order. */
 const member = record({

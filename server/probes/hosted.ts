@@ -79,7 +79,7 @@ export class HostedTaps implements OpenTaps {
           ...(type === undefined ? {} : { type: String(type) }),
           ...(typeof priority === 'number' ? { priority } : {}),
           headers: message.headers,
-          body: message.body ?? null,
+          ...(message.body === undefined || message.body === null ? {} : { body: message.body }),
         },
       );
       if (!answer) throw new BrokerTrouble('refused', '', `there is no ${entry} there`);

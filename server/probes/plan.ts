@@ -13,6 +13,7 @@ import {
   remarksOn,
   samplesOf,
   sendingsOf,
+  throughApps,
   withinReach,
   type HostedThing,
   type Inventory,
@@ -141,17 +142,16 @@ export async function expectedProbe(
   const graph = buildGraph(read);
   const entry = entryOf(graph, input, broker, message);
   const onHosted = entry.kind === 'hosted';
-  const predicted = expectProbe(
-    graph,
-    trace(graph, message, {
-      to: input.to,
-      mandatory: true,
-      ...(via ? { via } : {}),
-      // a publish-subscribe broker is asked as the app, with what it may do; others by who the target is reached as
-      ...(onHosted ? { from: `app:${input.app}` } : {}),
-    }).trace,
-    broker,
-  );
+  const traced = trace(graph, message, {
+    to: input.to,
+    mandatory: true,
+    ...(via ? { via } : {}),
+    // a publish-subscribe broker is asked as the app, with what it may do; others by who the target is reached as
+    ...(onHosted ? { from: `app:${input.app}` } : {}),
+  }).trace;
+  const predicted = expectProbe(graph, traced, broker);
+  // what travels in a link's queue lies there first
+  const inLink = entry.kind === 'amqp' && entry.mark !== undefined ? [entry.key] : [];
   const has = await onBroker(rollout, () => target.reached.inventory());
   const unseen: Unseen[] = [];
   const taps: Taps[] = [];
@@ -187,6 +187,7 @@ export async function expectedProbe(
     own: broker,
     read,
     predicted,
+    mark: entry.kind === 'amqp' ? entry.mark : undefined,
     unseen,
   });
   return {
@@ -201,16 +202,20 @@ export async function expectedProbe(
       app: input.app,
       ...(via ? { via } : {}),
       remarks: remarksOn(type, message),
+      follows: throughApps(graph, [traced])
+        .flatMap(({ app, sent }) => (sent ? caseOf(`${app}, because of it`, sent.message, sent.sending) : []))
+        .slice(0, MOST_FOLLOWS),
     },
     predicted: {
       queues: [
+        ...inLink.map((name): [string, number] => [named(name), 1]),
         ...Object.entries(predicted.queues).map(([name, copies]): [string, number] => [named(name), copies]),
         ...predicted.carried.map((each): [string, number] => [
           storeName(broker, each.broker, each.store),
           each.copies,
         ]),
       ],
-      returned: predicted.returned,
+      returned: predicted.returned && inLink.length === 0,
     },
     unseen: unseen.slice(0, 1000),
     mayRefuse: looked.mayRefuse,
@@ -330,12 +335,14 @@ async function beyond(
     own,
     read,
     predicted: { carried },
+    mark,
     unseen,
   }: {
     environment: string;
     own: string;
     read: Topology;
     predicted: ReturnType<typeof expectProbe>;
+    mark: string | undefined;
     unseen: Unseen[];
   },
 ): Promise<Taps[]> {
@@ -355,7 +362,10 @@ async function beyond(
       not(stores, `${broker} is not connected in ${environment}`);
       continue;
     }
-    const ends = links.flatMap(({ to, aliases }) => [to, ...Object.values(aliases)]);
+    // what is marked goes where its mark says, all else where its link leads
+    const ends = links.flatMap(({ to, aliases }) =>
+      mark === undefined ? to : Object.hasOwn(aliases, mark) ? aliases[mark]! : [],
+    );
     const exchanges = [
       ...new Set(
         ends.flatMap(({ broker: at, exchange }) => (at === broker && exchange !== '' ? [exchange] : [])),
@@ -456,6 +466,8 @@ function entryOf(
   return { kind: 'amqp', exchange: '', key: queue?.wireName?.value ?? name };
 }
 
+/** So many things that follow are told of a probe. */
+const MOST_FOLLOWS = 20;
 /** So many probes make a set. */
 const MOST_CASES = 100;
 
@@ -470,25 +482,20 @@ export async function probeSet(
   const { rollout, read } = await standing(planning, rolloutId);
   const { broker } = rollout;
   const graph = buildGraph(read);
-  const enters = (to: string, via?: string) =>
-    via === 'mqtt' ? to === broker : lookUpEntry(graph, to)?.broker === broker;
+  /** The entries on this broker that an address stands for: a spread for those of its members that are there. */
+  const entering = (to: string, via?: string): string[] => {
+    if (via === 'mqtt') return to === broker ? [to] : [];
+    const found = lookUpEntry(graph, to);
+    if (found?.kind !== 'spread') return found?.broker === broker ? [to] : [];
+    const { members } = graph.topology.declared.spreads?.get(found.name)?.value ?? {};
+    return (members?.items ?? [])
+      .map(({ value }) => value)
+      .filter((member) => lookUpEntry(graph, member)?.broker === broker);
+  };
   const cases: ProbeCase[] = [];
   const add = (title: string, message: Message, sending: { to: string; from?: string; via?: string }) => {
-    if (!message.type || !sending.from || !enters(sending.to, sending.via)) return;
-    const { type, key, headers, properties, body } = message;
-    cases.push({
-      title,
-      app: sending.from.slice('app:'.length),
-      message: type,
-      to: sending.to,
-      via: sending.via === 'mqtt' ? 'mqtt' : 'amqp',
-      sample: {
-        key,
-        headers: { ...headers },
-        properties: { ...properties },
-        ...(body === undefined ? {} : { body }),
-      },
-    });
+    for (const to of entering(sending.to, sending.via))
+      cases.push(...caseOf(title, message, { ...sending, to }));
   };
   if (of === 'samples') {
     for (const { name, message, sendings } of keptSamples(read))
@@ -500,7 +507,7 @@ export async function probeSet(
   } else
     for (const way of publishesOf(graph)) {
       const { from, type, to, via, classes } = classesOf(graph, way);
-      const sending = { from: `app:${from}`, to: via ? broker : to, ...(via ? { via } : {}) };
+      const sending = { from: `app:${from}`, to, ...(via ? { via } : {}) };
       for (const [i, { witness }] of classes.entries())
         add(`${type}, class ${i + 1}`, { ...witness, type }, sending);
     }
@@ -510,6 +517,23 @@ export async function probeSet(
     return !seen.has(id) && seen.add(id);
   });
   return { cases: different.slice(0, MOST_CASES), more: Math.max(0, different.length - MOST_CASES) };
+}
+
+/** @returns a message as one of a set, where it has a type and somebody sends it */
+function caseOf(
+  title: string,
+  { type, key, headers, properties, body }: Message,
+  { to, from, via }: { to: string; from?: string; via?: string },
+): ProbeCase[] {
+  if (!type || !from) return [];
+  const sample = {
+    key,
+    headers: { ...headers },
+    properties: { ...properties },
+    ...(body === undefined ? {} : { body }),
+  };
+  const app = from.slice('app:'.length);
+  return [{ title, app, message: type, to, via: via === 'mqtt' ? 'mqtt' : 'amqp', sample }];
 }
 
 function lookUpEntry(graph: RoutingGraph, to: string) {

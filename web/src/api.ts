@@ -135,6 +135,7 @@ export type {
   LinkEntry,
   Places,
   Probe,
+  ProbeCase,
   Proposal,
   ProposalEntry,
   RevisionEntry,
@@ -321,6 +322,8 @@ export const api = {
     ask(`PUT ${T}/protections/:environment`, { at: { slug, environment }, body: { protected: wanted } }),
   removeTarget: (slug: string, id: number) => ask(`DELETE ${T}/targets/:id`, { at: { slug, id } }),
   stopRollout: (slug: string, id: number) => ask(`POST ${T}/rollouts/:id/stop`, { at: { slug, id } }),
+  probeSet: (slug: string, id: number, of: 'samples' | 'classes') =>
+    ask(`GET ${T}/rollouts/:id/probe-set`, { at: { slug, id }, query: { of } }),
   probe: (slug: string, id: number, body: BodyOf<'POST /topologies/:slug/rollouts/:id/probes'>) =>
     ask(`POST ${T}/rollouts/:id/probes`, { at: { slug, id }, body }),
 };

@@ -34,8 +34,9 @@ export function expectProbe(graph: RoutingGraph, trace: Trace, broker: string): 
   // a way may be longer than a stack is deep
   const open: { hop: Hop; over: boolean }[] = [{ hop: trace.root, over: false }];
   for (const { hop, over: before } of open) {
-    const over = before || hop.edge?.kind === 'link';
     const node = graph.nodes.get(hop.node);
+    // a remote alias leads elsewhere too
+    const over = before || hop.edge?.kind === 'link' || (node?.thing.broker ?? broker) !== broker;
     if ((node?.role === 'queue' || node?.role === 'subscription') && !hop.again && hop.copies > 0) {
       const { thing: of } = node;
       for (const wire of wiresOf(graph.topology, of)) {

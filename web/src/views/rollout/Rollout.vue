@@ -218,6 +218,15 @@ const standsThere = computed(() => {
   );
   return last?.tearsDown ? undefined : last?.revision;
 });
+/** Whether it can be probed: it stands there, or something did before it. */
+const probed = computed(() => {
+  const it = current.value;
+  if (it?.state === 'applied') return !it.tearsDown;
+  const last = list.value.find(
+    (each) => each.environment === it?.environment && each.broker === it.broker && each.state === 'applied',
+  );
+  return it?.state === 'planned' && last !== undefined && !last.tearsDown;
+});
 /** What a rollout does, in a line. */
 const titleOf = (each: RolloutEntry) =>
   `${each.tearsDown ? `all of r${each.revision} taken away from` : `r${each.revision} on`} ${name(each)}`;
@@ -336,12 +345,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       </ul>
     </section>
 
-    <section
-      v-if="current"
-      class="steps"
-      :class="{ wide: current.state !== 'applied' || current.tearsDown }"
-      aria-label="steps"
-    >
+    <section v-if="current" class="steps" :class="{ wide: !probed }" aria-label="steps">
       <header>
         <h2>
           {{ titleOf(current) }}
@@ -471,10 +475,11 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
       </p>
     </section>
     <ProbePanel
-      v-if="current?.state === 'applied' && !current.tearsDown"
+      v-if="current && probed"
       :rollout="current"
       :slug="slug"
-      @probed="(probes) => (current = { ...current!, probes })"
+      :list="list"
+      @probed="(probes) => (current = { ...current!, probes: [...probes, ...current!.probes] })"
     />
   </div>
 </template>
