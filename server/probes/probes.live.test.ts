@@ -27,7 +27,7 @@ messages:
   wind: { key: "deck.{ship}.wind", headers: { ship: { enum: [tern] } }, required: [ship] }
   call: { headers: { severity: { type: integer, minimum: 1, maximum: 5 } }, required: [severity], examples: [ { headers: { severity: 4 } } ] }
 apps:
-  bridge: { publishes: [ { message: note, to: m/in }, { message: note, to: m/over }, { message: note, to: both }, { message: call, to: shore/notices } ] }
+  bridge: { publishes: [ { message: note, to: m/in }, { message: note, to: m/over }, { message: note, to: "spread:both" }, { message: call, to: shore/notices } ] }
   deck: { publishes: [ { message: wind, to: m, via: mqtt } ] }
   stranger: { publishes: [ { message: call, to: shore/notices } ] }
   desk: { consumes: [ { from: i/desk } ] }
