@@ -43,7 +43,10 @@ export async function start(settings: Settings): Promise<Running> {
     port: settings.amqpPort,
     ...(settings.tls ? { tls: settings.tls } : {}),
   });
-  const app = administration(new Administration(connection, spaces, settings.secret), spaces, intake);
+  const app = administration(new Administration(connection, spaces, settings.secret), spaces, intake, {
+    port: amqp.port,
+    tls: settings.tls !== undefined,
+  });
   const { server, port } = await new Promise<{ server: Server; port: number }>((done, fail) => {
     const server = serve({ fetch: app.fetch, hostname: host, port: settings.httpPort }, (info) =>
       done({ server, port: info.port }),

@@ -2,15 +2,11 @@
  * Carries one link: takes from its queue, publishes at its far end, and acknowledges only what the far end has
  * confirmed. Whatever falls, a message is in one of both, or for a moment in both: at least once, and none lost.
  */
-import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { CarriedLink, LinkEnd } from '@vondle/core/analysis';
 import { wordsMatch, wordsOf } from '@vondle/core/conditions';
-import type { ConfirmChannel, ConsumeMessage } from 'amqplib';
-import { cut, type AmqpBroker } from '../targets/amqp/broker.ts';
-import { propertiesOf } from '../targets/amqp/carry.ts';
-import { LINK_TAG } from '../targets/amqp/names.ts';
-import { brokerTrouble } from '../targets/amqp/trouble.ts';
+import { BrokerTrouble, brokerTrouble } from '../targets/amqp/trouble.ts';
+import type { Place, Sink, Taken, Travelling } from './ends/end.ts';
 
 /** A message that a remote alias sends is marked with the address it goes to, as the topology writes it. */
 export const MARK = 'vondle-to';
@@ -44,7 +40,7 @@ export class LinkCarrier {
   constructor(
     private readonly link: CarriedLink,
     /** The brokers of its ends and of its aliases' ends. */
-    private readonly brokers: ReadonlyMap<string, AmqpBroker>,
+    private readonly places: ReadonlyMap<string, Place>,
     private readonly firstWaitMs = FIRST_WAIT_MS,
     /** Told when what is in its way changes; undefined where nothing is any more. */
     private readonly tell: (why: string | undefined) => void = () => {},
@@ -82,34 +78,22 @@ export class LinkCarrier {
 
   private async carry(signal: AbortSignal): Promise<void> {
     const { link } = this;
-    const open: Awaited<ReturnType<AmqpBroker['connect']>>[] = [];
+    const open: { cut(): void }[] = [];
     let fail: (error: unknown) => void = () => {};
     const broken = new Promise<never>((_, reject) => (fail = reject));
     broken.catch(() => {});
     try {
-      const connect = async (broker: string) => {
-        const connection = await this.brokerOf(broker).connect();
-        open.push(connection);
-        connection.on('error', fail);
-        connection.on('close', () => fail(new Error('Connection closed')));
-        return connection;
-      };
-      const source = await (await connect(link.from.broker)).createChannel();
-      source.on('error', fail);
-      source.on('close', () => fail(new Error('Channel closed')));
-      const far = new Map<string, ConfirmChannel>();
+      const source = await this.placeOf(link.from.broker).source(link.from.queue, (error) => fail(error));
+      open.push(source);
+      const far = new Map<string, Sink>();
       for (const broker of new Set([link.to, ...Object.values(link.aliases)].map((each) => each.broker))) {
-        const channel = await (await connect(broker)).createConfirmChannel();
-        channel.on('error', fail);
-        channel.on('close', () => fail(new Error('Channel closed')));
-        far.set(broker, channel);
+        const sink = await this.placeOf(broker).sink((error) => fail(error));
+        open.push(sink);
+        far.set(broker, sink);
       }
-      await source.prefetch(link.keys ? link.batch + MOST_HELD : link.batch);
       let under = 0;
       let idle: () => void = () => {};
-      const consumerTag = `${LINK_TAG}${randomUUID()}`;
-      const take = (message: ConsumeMessage | null): void => {
-        if (!message) return fail(new Error('its queue went'));
+      const take = (message: Taken): void => {
         // what comes once it is told to end goes back with the channel
         if (signal.aborted) return;
         const to = destinationOf(link, message);
@@ -122,39 +106,30 @@ export class LinkCarrier {
           return;
         }
         under++;
-        far
-          .get(to.broker)!
-          .publish(
-            to.exchange,
-            to.queue ?? message.fields.routingKey,
-            message.content,
-            unmarked(message),
-            (error) => {
-              if (error) return fail(new Error('the far end did not take a message'));
-              try {
-                source.ack(message);
-                this.carried++;
-              } catch (late) {
-                fail(late);
-              }
-              if (--under === 0) idle();
-            },
-          );
+        far.get(to.broker)!.publish(to, unmarked(message), (error) => {
+          if (error) return fail(error instanceof BrokerTrouble ? error : new Error(NOT_TAKEN));
+          try {
+            message.settle();
+            this.carried++;
+          } catch (late) {
+            fail(late);
+          }
+          if (--under === 0) idle();
+        });
       };
-      await source.consume(link.from.queue, take, { consumerTag });
+      await source.take(link.keys ? link.batch + MOST_HELD : link.batch, take);
       this.runs = true;
       this.inTheWay(undefined);
       const told = new Promise<void>((done) =>
         signal.addEventListener('abort', () => done(), { once: true }),
       );
       await Promise.race([told, broken]);
-      await Promise.race([source.cancel(consumerTag), broken, pause(LAST_MS)]);
+      await Promise.race([source.stop(), broken, pause(LAST_MS)]);
       const last = new Promise<void>((done) => (idle = done));
       if (under > 0) await Promise.race([last, broken, pause(LAST_MS)]);
-      // acknowledgements are sent before the channel is closed
       await Promise.race([source.close(), pause(LAST_MS)]).catch(() => {});
     } finally {
-      for (const connection of open) cut(connection);
+      for (const each of open) each.cut();
     }
   }
 
@@ -164,30 +139,31 @@ export class LinkCarrier {
     this.tell(why);
   }
 
-  private brokerOf(name: string): AmqpBroker {
-    const broker = this.brokers.get(name);
-    if (!broker) throw new Error(`nothing is connected for ${name}`);
-    return broker;
+  private placeOf(name: string): Place {
+    const place = this.places.get(name);
+    if (!place) throw new Error(`nothing is connected for ${name}`);
+    return place;
   }
 }
+
+const NOT_TAKEN = 'the far end did not take a message';
 
 /** @returns where a message of a link's queue goes; undefined where the link does not carry it */
 export function destinationOf(
   { to, keys, aliases }: CarriedLink,
-  { fields, properties }: Pick<ConsumeMessage, 'fields' | 'properties'>,
+  { key, properties }: Pick<Travelling, 'key' | 'properties'>,
 ): LinkEnd | undefined {
-  const mark: unknown = properties.headers?.[MARK];
+  const mark: unknown = (properties.headers as Record<string, unknown> | undefined)?.[MARK];
   // what an alias sends goes where that leads, whatever its key; a mark that none has leads nowhere
   if (mark !== undefined)
     return typeof mark === 'string' && Object.hasOwn(aliases, mark) ? aliases[mark] : undefined;
   if (!keys) return to;
-  const words = wordsOf(fields.routingKey);
+  const words = wordsOf(key);
   return keys.some((pattern) => wordsMatch(pattern, words)) ? to : undefined;
 }
 
 /** All that a message came with, but for the mark that has served its turn. */
-function unmarked(message: ConsumeMessage): ReturnType<typeof propertiesOf> {
-  const { mandatory: _returned, ...properties } = propertiesOf(message);
+function unmarked({ key, content, properties }: Travelling): Travelling {
   const { [MARK]: _mark, ...headers } = (properties.headers ?? {}) as Record<string, unknown>;
-  return { ...properties, headers };
+  return { key, content, properties: { ...properties, headers } };
 }

@@ -9,6 +9,7 @@ import { AmqpBroker } from '../targets/amqp/broker.ts';
 import { harness, type Ask, type Harness } from '../testing/harness.ts';
 import { emptyVirtualHost } from '../testing/virtual-host.ts';
 import { LinkCarrier, MARK, MOST_HELD } from './carrier.ts';
+import { amqpPlace } from './ends/amqp.ts';
 import { Links } from './service.ts';
 
 const at = (vhost: string) => ({
@@ -79,8 +80,9 @@ afterAll(async () => {
   for (const each of connections) await each.close().catch(() => {});
 });
 
+const places = () => new Map([...brokers].map(([name, broker]) => [name, amqpPlace(broker)]));
 function carry(link = LINK): LinkCarrier {
-  const carrier = new LinkCarrier(link, brokers, 20);
+  const carrier = new LinkCarrier(link, places(), 20);
   carriers.push(carrier);
   return carrier;
 }

@@ -7,10 +7,13 @@ import type { Logger } from 'pino';
 import type { Database } from '../db/connect.ts';
 import { forTheLog } from '../db/trouble.ts';
 import { openTarget, type Openers } from '../environments/store.ts';
-import type { AmqpBroker } from '../targets/amqp/broker.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
+import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Work } from '../work/pool.ts';
 import { LinkCarrier, type Standing } from './carrier.ts';
+import { amqpPlace } from './ends/amqp.ts';
+import type { Place } from './ends/end.ts';
+import { hostedPlace } from './ends/hosted.ts';
 import { environmentsStanding, type LinksThere, type StandingLink } from './standing.ts';
 
 /** How often is looked at what stands. */
@@ -154,18 +157,18 @@ export class Links {
     for (const [id, of] of wanted) {
       if (this.carried.has(id) || this.closed || !(await this.holds(id))) continue;
       // one whose addresses cannot be opened holds up no other
-      const brokers = await this.brokersOf(of).catch((error: unknown) => {
+      const places = await this.placesOf(of).catch((error: unknown) => {
         log.warn({ link: of.link.name, err: forTheLog(error) }, 'a link cannot be taken up');
         return undefined;
       });
-      if (!brokers) continue;
+      if (!places) continue;
       const about = { topology: of.topologyId, environment: of.environment, link: of.link.name };
       const tell = (why: string | undefined) =>
         why === undefined ? log.info(about, 'a link runs') : log.warn({ ...about, why }, 'a link stands');
       this.carried.set(id, {
         of,
         said: JSON.stringify(of),
-        carrier: new LinkCarrier(of.link, brokers, undefined, tell),
+        carrier: new LinkCarrier(of.link, places, undefined, tell),
       });
     }
   }
@@ -200,12 +203,12 @@ export class Links {
     return this.held.has(id);
   }
 
-  private async brokersOf({
+  private async placesOf({
     topologyId,
     targets,
     link,
-  }: StandingLink): Promise<Map<string, AmqpBroker> | undefined> {
-    const brokers = new Map<string, AmqpBroker>();
+  }: StandingLink): Promise<Map<string, Place> | undefined> {
+    const places = new Map<string, Place>();
     const ends = new Set([
       link.from.broker,
       link.to.broker,
@@ -213,10 +216,12 @@ export class Links {
     ]);
     for (const name of ends) {
       const target = await openTarget(this.parts.db, this.parts.openers, topologyId, targets[name]!);
-      if (!(target?.reached instanceof AmqpTarget)) return undefined;
-      brokers.set(name, target.reached.broker);
+      const reached = target?.reached;
+      if (reached instanceof AmqpTarget) places.set(name, amqpPlace(reached.broker));
+      else if (reached instanceof HostedTarget) places.set(name, hostedPlace(reached.service, link));
+      else return undefined;
     }
-    return brokers;
+    return places;
   }
 }
 

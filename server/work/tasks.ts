@@ -1,13 +1,6 @@
 /** What runs on threads: each task by its name, with what it is given and what it gives. */
 import type { Problem } from '../http/problem.ts';
-import {
-  declared,
-  goOn,
-  lookAgain,
-  plan,
-  readBack,
-  type Planning,
-} from '../rollouts/planning.ts';
+import { declared, goOn, lookAgain, plan, readBack, type Planning } from '../rollouts/planning.ts';
 import { expectedProbe, probeSet } from '../probes/plan.ts';
 import { linksStanding, type Stands } from '../links/standing.ts';
 import { mergedDraft } from '../drafts/merge.ts';

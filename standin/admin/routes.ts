@@ -228,8 +228,19 @@ function pruned(value: unknown): unknown {
   );
 }
 
+/** Where clients connect: the port, and whether by TLS. */
+export interface Clients {
+  readonly port: number;
+  readonly tls: boolean;
+}
+
 /** @returns the administration as something that answers requests */
-export function administration(service: Administration, spaces: Spaces, intake: Intake): Hono {
+export function administration(
+  service: Administration,
+  spaces: Spaces,
+  intake: Intake,
+  clients: Clients,
+): Hono {
   const app = new Hono();
   app.onError((error, c) => {
     if (error instanceof Problem) return answerOf(c, error);
@@ -248,7 +259,7 @@ export function administration(service: Administration, spaces: Spaces, intake: 
   );
   const routes = routesOf(service, spaces, intake);
   const description = openapiOf(routes);
-  app.get('/health', async (c) => c.json({ ok: true, service: await service.id() }));
+  app.get('/health', async (c) => c.json({ ok: true, service: await service.id(), clients }));
   app.get('/openapi.json', (c) => c.json(description));
   for (const [route, { body, status = 200, run }] of Object.entries(routes)) {
     const [method, path] = route.split(' ') as [string, string];

@@ -14,7 +14,7 @@ brokers:
       elsewhere: { to: i/desk, over: up }
       gone: { to: i/gone, over: down }
   i: { kind: amqp, exchanges: { inbox: { type: topic } }, queues: { desk: {}, up: {} }, aliases: { nick: { to: inbox }, round: { to: round } } }
-  s: { kind: pubsub, queues: { q: {} }, topics: { t: {} } }
+  s: { kind: pubsub, queues: { q: {} }, topics: { t: { wireName: s.t } }, subscriptions: { kept: { topic: t }, handed: { topic: t, to: q } } }
 apps: { desk: { instances: 2 } }
 `;
 
@@ -50,17 +50,30 @@ test('a link is told by wire names, with what remote aliases send over it', () =
 
 test.each([
   ['it is not active', '{ from: m/out, to: i/inbox, active: false }'],
-  ['only queues and exchanges', '{ from: m/out, to: s/t }'],
-  ['only queues and exchanges', '{ from: s/q, to: i/inbox }'],
-  ['only queues and exchanges', '{ from: m/own, to: i/inbox }'],
-  ['only queues and exchanges', '{ from: m/each, to: i/inbox }'],
-  ['only queues and exchanges', '{ from: m/out, to: i/gone }'],
-  ['only queues and exchanges', '{ from: m/out, to: i/round }'],
+  ['have none', '{ from: s/q, to: i/inbox, keys: ["#"] }'],
+  ['lies in one store', '{ from: s/handed, to: i/inbox }'],
+  ['lies in one store', '{ from: m/own, to: i/inbox }'],
+  ['lies in one store', '{ from: m/each, to: i/inbox }'],
+  ['lies in one store', '{ from: m/out, to: i/gone }'],
+  ['lies in one store', '{ from: m/out, to: i/round }'],
   ['it could not be read whole', '{ from: m/out, to: i/inbox, keys: [ { a: b } ] }'],
 ])('what is not carried says why: %s', (why, link) => {
   const { carried, left } = of(`${BROKERS}links: { l: ${link} }\n`);
   expect(carried).toEqual([]);
   expect(left).toEqual([{ name: 'l', why: expect.stringContaining(why) }]);
+});
+
+test('links lead to and from publish-subscribe brokers', () => {
+  const { carried, left } = of(
+    `tenant: auklet\n${BROKERS}links:\n  to: { from: m/out, to: s/t }\n  into: { from: m/out, to: s/q }\n  back: { from: s/kept, to: m/in }\n  queue: { from: s/q, to: i/desk }\n`,
+  );
+  expect(left).toEqual([]);
+  expect(carried.map(({ tenant, from, to }) => [tenant, from.queue, to])).toEqual([
+    ['auklet', 'm.out', { broker: 's', exchange: '', entry: 's.t' }],
+    ['auklet', 'm.out', { broker: 's', exchange: '', entry: 'q' }],
+    ['auklet', 'kept', { broker: 'm', exchange: 'm.in' }],
+    ['auklet', 'q', { broker: 'i', exchange: '', queue: 'desk' }],
+  ]);
 });
 
 test('a link to an alias leads where that leads', () => {

@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import type { HostedAddresses } from '@vondle/api';
 import type { HostedKind, HostedThing } from '@vondle/core/analysis';
 import type { Allowed } from '../allowed.ts';
-import { OUR_PREFIX } from '../amqp/names.ts';
+import { LINK_TAG, OUR_PREFIX } from '../amqp/names.ts';
 import { brokerTrouble, BrokerTrouble } from '../amqp/trouble.ts';
 import { askHttp } from '../http-api.ts';
 
@@ -124,6 +124,34 @@ export class HostedService {
       ...of('subscription', subscriptions),
       ...of('statement', statements),
     ];
+  }
+
+  /**
+   * Makes a user for a link, with a new secret: whoever carried it before keeps its connection.
+   * @returns where and as whom a client of AMQP 1.0 connects
+   */
+  async client({ name, tenant }: { name: string; tenant?: string }): Promise<{
+    host: string;
+    port: number;
+    tls: boolean;
+    username: string;
+    password: string;
+  }> {
+    const [health, setup] = await Promise.all([
+      this.ask<{ clients?: { port?: unknown; tls?: unknown } }>('GET', '/health'),
+      this.setup(),
+    ]);
+    const { port, tls } = health?.clients ?? {};
+    if (typeof port !== 'number') throw strange('it does not say where clients connect');
+    const user = `${LINK_TAG}${name}`;
+    const made = await this.ask<{ secret: string }>(
+      'PUT',
+      `${this.path({ kind: 'service', name: '' })}/users/${encodeURIComponent(user)}`,
+      { tenant: tenant ?? setup.tenant, actsAs: `link:${name}` },
+    );
+    const host = new URL(this.addresses.service).hostname;
+    this.allowed.check(host);
+    return { host, port, tls: tls === true, username: `${this.space}/${user}`, password: made!.secret };
   }
 
   /** @returns which space of which service this is, hashed */
