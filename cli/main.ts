@@ -235,6 +235,15 @@ program
   .action(async (folder, options) => (await import('./serve.ts')).serve(folder, options));
 
 program
+  .command('forward')
+  .description('carry the links of a database, as a server does; for a process of its own')
+  .addHelpText(
+    'after',
+    '\nExamples:\n  $ DATABASE_URL=… VONDLE_SECRET=… vondle forward\n\nIs told what a server is told (docs/operating.md). Each link is carried by one process; set VONDLE_LINKS=off for servers that shall carry none.\n',
+  )
+  .action(async () => (await import('./forward.ts')).forward());
+
+program
   .command('completion')
   .description('print a script that completes the words of this command in a shell')
   .addArgument(new Argument('<shell>', 'the shell').choices(['bash', 'zsh', 'fish']))

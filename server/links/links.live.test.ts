@@ -1,12 +1,14 @@
 /** Links carried between two places on the live broker: what travels, what stays, and what falls do to it. */
 import type { CarriedLink } from '@vondle/core/analysis';
 import { connect, type ChannelModel, type ConfirmChannel } from 'amqplib';
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { sql } from 'drizzle-orm';
 import { Client } from 'pg';
 import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpBroker } from '../targets/amqp/broker.ts';
-import { harness, type Ask, type Harness } from '../testing/harness.ts';
+import { harness, SECRET, type Ask, type Harness } from '../testing/harness.ts';
 import { emptyVirtualHost } from '../testing/virtual-host.ts';
 import { LinkCarrier, MARK, MOST_HELD } from './carrier.ts';
 import { amqpPlace } from './ends/amqp.ts';
@@ -309,5 +311,53 @@ describe('those of what stands', () => {
     await sendBy('k', 'waits');
     expect(await waiting(m, 'out')).toBe(1);
     await second.close();
+  });
+
+  test('carried by a process of its own that is killed again and again: all arrive, none twice but what was on its way', async () => {
+    for (const queue of ['out']) await m.purgeQueue(queue);
+    await i.purgeQueue('all');
+    await rollOut({ revision: await save('true, batch: 10') });
+    const script = `import { forward } from ${JSON.stringify(join(__dirname, '../dist/forward.mjs'))}; forward(process.env);`;
+    const begin = () =>
+      spawn(process.execPath, ['--input-type=module', '-e', script], {
+        stdio: 'ignore',
+        env: {
+          ...process.env,
+          DATABASE_URL: h.databaseUrl,
+          VONDLE_SECRET: SECRET,
+          VONDLE_TARGETS: 'loopback',
+          LOG_LEVEL: 'fatal',
+        },
+      });
+    const most = 300;
+    const arrived = async () => (await waiting(i, 'all')) > 0;
+    let child = begin();
+    const gone = (each: typeof child) => new Promise((done) => each.once('exit', done));
+    try {
+      const kills = 3;
+      const seen = new Map<string, number>();
+      const drain = async () => {
+        for (let got = await i.get('all', { noAck: true }); got; got = await i.get('all', { noAck: true }))
+          seen.set(got.content.toString(), (seen.get(got.content.toString()) ?? 0) + 1);
+      };
+      for (let round = 0; round <= kills; round++) {
+        for (let n = 0; n < most / (kills + 1); n++) m.sendToQueue('out', Buffer.from(`${round}.${n}`));
+        await m.waitForConfirms();
+        await until('some arrive', arrived);
+        if (round === kills) break;
+        const over = gone(child);
+        child.kill('SIGKILL');
+        await over;
+        await drain();
+        child = begin();
+      }
+      await until('all arrived', async () => (await drain(), seen.size === most), 30_000);
+      const twice = [...seen.values()].reduce((sum, count) => sum + count - 1, 0);
+      expect(twice).toBeLessThanOrEqual(kills * 10);
+    } finally {
+      const over = gone(child);
+      child.kill('SIGTERM');
+      await over;
+    }
   });
 });

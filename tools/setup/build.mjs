@@ -61,6 +61,7 @@ export function buildServer() {
       main: 'main.ts',
       thread: 'work/thread.ts',
       rotate: 'rotate.ts',
+      forward: 'links/forward.ts',
       local: 'local/main.ts',
     }),
   );
