@@ -28,6 +28,13 @@ async function forgetRollouts(): Promise<void> {
   for (const vhost of ['rehearsal-mainland', 'rehearsal-islet']) {
     await fetch(`http://${host}/api/vhosts/${vhost}`, { method: 'DELETE', headers: { authorization } });
   }
+  // users of apps belong to who made them: another database knows nothing of them
+  const users = (await (
+    await fetch(`http://${host}/api/users?columns=name`, { headers: { authorization } })
+  ).json()) as { name: string }[];
+  for (const { name } of users)
+    if (name.startsWith('auklet-ferries.'))
+      await fetch(`http://${host}/api/users/${name}`, { method: 'DELETE', headers: { authorization } });
 }
 
 export interface World {

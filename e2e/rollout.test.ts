@@ -52,7 +52,7 @@ test('the command lists what it would do, does it when told to, and says when th
   ]);
   expect(await rollout()).toMatchObject({
     status: 0,
-    stdout: expect.stringMatching(/mainland: as it shall be already\nislet: as it shall be already\n$/),
+    stdout: expect.stringMatching(/mainland: as it shall be already\n[^]*islet: as it shall be already\n/),
   });
 });
 
@@ -75,7 +75,7 @@ test('a tear-down is offered where something stands, and leaves nothing of it th
   await press(page, '.choose button', 'or what would take away all of r3 there');
   await see(page, '.steps h2', 'all of r3 taken away from rehearsal · mainland');
   await see(page, '[data-testid=step]', 'delete the exchange sailings');
-  await press(page, '.acts button', 'Apply 46 steps');
+  await press(page, '.acts button', 'Apply');
   await see(page, '.steps header', 'Read back: nothing of it is there any more.');
   expect(await rollout('--tear-down', '--yes')).toMatchObject({
     status: 0,

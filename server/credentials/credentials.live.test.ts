@@ -1,5 +1,6 @@
 /** What apps may do on a real broker, tried with the passwords that were handed out. */
 import { connect, type Channel } from 'amqplib';
+import { eq } from 'drizzle-orm';
 import { credentials } from '../db/schema.ts';
 import { sealPasswordsAgain } from './store.ts';
 import { sealer } from '../secrets.ts';
@@ -214,10 +215,23 @@ test('what somebody changed there is put right; a user that is not ours is left 
     method: 'PUT',
     body: { password: 'theirs', tags: 'management' },
   });
+  // one that has no permission here is found out when its turn comes
   const { id } = await plan(TEXT(BRIDGE));
   const failed = await carryOut(id);
   expect(failed).toMatchObject({ state: 'failed' });
   expect(failed.error).toContain('which this server did not make');
+  // of one that has, it is said before
+  await h.db.delete(credentials).where(eq(credentials.app, 'bridge'));
+  await reached.ask(reached.path('permissions', `${PREFIX}bridge`), {
+    method: 'PUT',
+    body: { configure: '', write: '.*', read: '' },
+  });
+  const said = await plan(`${TEXT(BRIDGE)}# before\n`);
+  expect(said.leftToOthers).toContainEqual({
+    of: 'app:bridge',
+    why: expect.stringContaining('this server did not make'),
+  });
+  expect(said.steps).toEqual([]);
   const theirs = await reached.ask<{ tags: string | string[] }>(`/api/users/${PREFIX}bridge`);
   expect(String(theirs!.tags)).toBe('management');
   await reached.ask(`/api/users/${PREFIX}bridge`, { method: 'DELETE' });

@@ -43,6 +43,21 @@ export function usersAt(db: Transaction, sealer: Sealer, slug: string, at: Stand
     );
   return {
     prefix,
+    async known() {
+      const rows = await whenReached(() =>
+        db
+          .select({ app: credentials.app })
+          .from(credentials)
+          .where(
+            and(
+              eq(credentials.topologyId, at.topologyId),
+              eq(credentials.environment, at.environment),
+              eq(credentials.broker, at.broker),
+            ),
+          ),
+      );
+      return new Set(rows.map(({ app }) => app));
+    },
     async of(app): Promise<Credential> {
       const password = newPassword();
       await whenReached(() =>

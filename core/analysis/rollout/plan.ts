@@ -1,5 +1,6 @@
 /** The steps that lead an AMQP 0-9-1 broker from what it has to what a topology asks of it. */
 import { counted } from '../../base/phrase.ts';
+import { thing } from '../../language/thing.ts';
 import type { Span } from '../../base/span.ts';
 import { type HostedStep, doneOnHosted, hostedChanges, hostedStepId, planHosted } from './hosted.ts';
 import { type RightsStep, doneInRights, planRights, rightsChanges } from './rights.ts';
@@ -72,13 +73,32 @@ export function planRollout(wanted: WantedState, has: Inventory, earlier: readon
   }
   const planned = planAmqp(wanted, has, earlier);
   if (!has.rights) return wanted.rights?.rights.length ? withoutUsers(planned, wanted.rights) : planned;
+  const theirs = new Set(has.usersOfOthers ?? []);
+  const wants = wanted.rights?.rights ?? [];
   const made = new Set(earlier.flatMap(({ rights }) => rights?.rights.map(({ app }) => app) ?? []));
-  const { first, last, kept, inPlace } = planRights(wanted.rights ?? { rights: [] }, has.rights, made);
+  const { first, last, kept, inPlace } = planRights(
+    { rights: wants.filter(({ app }) => !theirs.has(app)) },
+    has.rights,
+    made,
+  );
   return {
     // permission before what needs it, and none is taken while something may still need it
     steps: [...first, ...planned.steps, ...last],
     kept: [...planned.kept, ...kept],
-    leftToOthers: [...planned.leftToOthers, ...(wanted.rights?.unsaid ?? [])],
+    leftToOthers: [
+      ...planned.leftToOthers,
+      ...wants.flatMap(({ app }) =>
+        theirs.has(app)
+          ? [
+              {
+                of: thing('app', app).id,
+                why: 'there is a user of its name already, which this server did not make: remove it on the broker',
+              },
+            ]
+          : [],
+      ),
+      ...(wanted.rights?.unsaid ?? []),
+    ],
     inPlace: planned.inPlace + inPlace,
   };
 }

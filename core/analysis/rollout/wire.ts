@@ -83,6 +83,8 @@ export interface Inventory {
   readonly hosted?: readonly HostedThing[];
   /** The users that stand for the topology's apps; left out where they cannot be seen. */
   readonly rights?: readonly AppRights[];
+  /** Apps for which somebody else has made a user of that name. */
+  readonly usersOfOthers?: readonly string[];
 }
 
 /** A wanted thing with where it is declared. */

@@ -16,6 +16,8 @@ export interface Credential {
 export interface AppUsers {
   /** What their names begin with. */
   readonly prefix: string;
+  /** @returns the apps of which it knows a user. */
+  known(): Promise<ReadonlySet<string>>;
   /** @returns an app's user, made up where there is none yet */
   of(app: string): Promise<Credential>;
   /** An app's user is gone. */

@@ -31,7 +31,14 @@ export class AmqpTarget implements Reached {
       readInventory(broker),
       users && readRights(broker, users.prefix),
     ]);
-    return rights ? { ...things, rights } : things;
+    if (!users || !rights) return things;
+    const known = await users.known();
+    const others = rights.flatMap(({ app }) => (known.has(app) ? [] : [app]));
+    return {
+      ...things,
+      rights: rights.filter(({ app }) => known.has(app)),
+      ...(others.length ? { usersOfOthers: others } : {}),
+    };
   }
 
   open(stepMs?: number): Promise<Runner> {
