@@ -103,6 +103,10 @@ const stepFields = {
   destroys: text().nullable(),
   /** What would undo it. */
   inverse: text().nullable(),
+  /** What is made, changed or removed, as the broker is told it. */
+  settings: map().nullable(),
+  /** Where the revision's text asks for it: a document and a stretch of it, in UTF-16 code units. */
+  place: record({ doc: text(), start: whole(), end: whole() }).nullable().default(null),
   state: word('pending', 'running', 'done', 'failed', 'unknown'),
   error: text().nullable(),
   /** What there is to know of how it went. */

@@ -1,5 +1,6 @@
-/** `npm run bench [reading keys tracing picture checks classes edits large broker standin server history]`: ratios against peers, all measured in one run. */
+/** `npm run bench [reading keys tracing picture checks classes edits large broker rollout standin server history]`: ratios against peers, all measured in one run. */
 import { broker } from './broker.ts';
+import { rollout } from './rollout.ts';
 import { checks } from './checks.ts';
 import { classes, classesAfterEdits } from './classes.ts';
 import { keys } from './keys.ts';
@@ -21,6 +22,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   edits: classesAfterEdits,
   large,
   broker,
+  rollout,
   standin,
   server,
   history,

@@ -19,7 +19,7 @@ import type { Work } from '../work/pool.ts';
 import { Claim, ClaimLost, type ClaimTimes } from './claims.ts';
 import {
   changeRollout,
-  markStep,
+  markSteps,
   rolloutOf,
   stepsToDo,
   topologyOf,
@@ -43,6 +43,17 @@ export interface CarryingParts {
 const PAGE = 200;
 /** Who watches is told at most so often. */
 const TELL_MS = 100;
+/** So many steps that only add are noted together at most, and what was done of them after so long. */
+const MOST_TOGETHER = 200;
+const NOTE_MS = 250;
+
+/** What is to be noted of a step. */
+interface Mark {
+  readonly position: number;
+  readonly state: StepRow['state'];
+  readonly said?: string | null;
+  readonly error?: string;
+}
 /** After a stop is asked for, the step at hand has this long before the connection is closed. */
 const STOP_MS = 3000;
 
@@ -225,19 +236,38 @@ export class Carrying {
     for (let after = -1; ;) {
       const page = await this.reach(() => stepsToDo(this.parts.db, this.rolloutId, after, PAGE));
       if (page.length === 0) break;
-      for (const [i, each] of page.entries()) {
-        if (i === 0) await this.mark([{ position: each.position, state: 'running' }]);
-        const said = await this.step(each, agreed);
-        const next = page[i + 1];
-        // one note for the end of a step and the beginning of the next
-        await this.mark([
-          { position: each.position, state: 'done', said },
-          ...(next ? [{ position: next.position, state: 'running' as const }] : []),
-        ]);
-        after = each.position;
+      let ended: Mark[] = [];
+      for (const group of groupsOf(page)) {
+        // one note for the end of some and the beginning of the next
+        await this.mark([...ended, ...group.map(({ position }): Mark => ({ position, state: 'running' }))]);
+        ended = await this.group(group, agreed);
       }
+      await this.mark(ended);
+      after = page.at(-1)!.position;
     }
     await this.reach(() => tell(this.parts.db, 'rollout', this.rolloutId));
+  }
+
+  /** Carries out steps that are noted together. @returns what is to be noted of them */
+  private async group(group: readonly StepRow[], agreed: ReadonlyMap<string, number>): Promise<Mark[]> {
+    let ended: Mark[] = [];
+    let noted = performance.now();
+    for (const [i, each] of group.entries()) {
+      try {
+        const said = await this.step(each, agreed);
+        ended.push({ position: each.position, state: 'done', said });
+      } catch (error) {
+        const rest = group.slice(i + 1).map(({ position }): Mark => ({ position, state: 'pending' }));
+        if (!this.lost) await this.mark([...ended, ...rest]);
+        throw error;
+      }
+      if (performance.now() - noted > NOTE_MS && i + 1 < group.length) {
+        await this.mark(ended);
+        ended = [];
+        noted = performance.now();
+      }
+    }
+    return ended;
   }
 
   private async step(
@@ -267,17 +297,16 @@ export class Carrying {
     }
   }
 
-  private async mark(
-    states: readonly { position: number; state: StepRow['state']; said?: string | null; error?: string }[],
-  ): Promise<void> {
+  private async mark(states: readonly Mark[]): Promise<void> {
+    if (states.length === 0) return;
     const telling = performance.now() - this.told > TELL_MS;
     if (telling) this.told = performance.now();
     await this.reach(() =>
       this.parts.db.transaction(async (tx) => {
         const change = await changeRollout(tx, this.rolloutId, 'applying', {}, this.claim.holder);
         if (change === undefined) throw new ClaimLost();
-        for (const { position, state, said = null, error = null } of states)
-          await markStep(tx, this.rolloutId, position, { state, said, error, change });
+        for (const { positions, state, said, error } of together(states))
+          await markSteps(tx, this.rolloutId, positions, { state, said, error, change });
         if (telling) await tell(tx, 'rollout', this.rolloutId);
       }),
     );
@@ -350,6 +379,34 @@ export class Carrying {
     if (wasAway) this.lost = false;
     return result;
   }
+}
+
+/** @returns steps in groups that are noted together: those that only add, and each other by itself */
+function groupsOf(page: readonly StepRow[]): StepRow[][] {
+  const groups: StepRow[][] = [];
+  const adds = ({ step }: StepRow) =>
+    step.do === 'bind' || step.do === 'declare queue' || step.do === 'declare exchange';
+  for (const each of page) {
+    const last = groups.at(-1);
+    if (last && last.length < MOST_TOGETHER && adds(last[0]!) && adds(each)) last.push(each);
+    else groups.push([each]);
+  }
+  return groups;
+}
+
+/** @returns marks that say the same, as one each */
+function together(marks: readonly Mark[]) {
+  const found = new Map<
+    string,
+    { positions: number[]; state: StepRow['state']; said: string | null; error: string | null }
+  >();
+  for (const { position, state, said = null, error = null } of marks) {
+    const id = JSON.stringify([state, said, error]);
+    const known = found.get(id);
+    if (known) known.positions.push(position);
+    else found.set(id, { positions: [position], state, said, error });
+  }
+  return found.values();
 }
 
 function agreedFor(step: Step, agreed: ReadonlyMap<string, number>): number {

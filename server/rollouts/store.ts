@@ -1,4 +1,5 @@
 import type { Step } from '@vondle/core/analysis';
+import type { Span } from '@vondle/core/base';
 import { and, asc, desc, eq, gt, inArray, max, sql } from 'drizzle-orm';
 import type { AnyPgColumn } from 'drizzle-orm/pg-core';
 import type { Database, Transaction } from '../db/connect.ts';
@@ -98,13 +99,19 @@ export type StepRow = {
   said: string | null;
 };
 
-/** What is sent of a step: what it does in a line, not its every setting. */
+/** What is sent of a step: what it does in a line, what of, and where the text asks for it. */
 const shortColumns = {
   position: rolloutSteps.position,
   title: sql<string>`${rolloutSteps.step} ->> 'title'`,
   risk: sql<Step['risk']>`${rolloutSteps.step} ->> 'risk'`,
   destroys: sql<string | null>`${rolloutSteps.step} ->> 'destroys'`,
   inverse: sql<string | null>`${rolloutSteps.step} ->> 'inverse'`,
+  settings: sql<Record<
+    string,
+    unknown
+  > | null>`coalesce(${rolloutSteps.step} -> 'queue', ${rolloutSteps.step} -> 'exchange',
+    ${rolloutSteps.step} -> 'binding', ${rolloutSteps.step} -> 'thing', ${rolloutSteps.step} -> 'rights')`,
+  place: sql<Span | null>`${rolloutSteps.step} -> 'place'`,
   state: rolloutSteps.state,
   error: rolloutSteps.error,
   said: rolloutSteps.said,
@@ -248,17 +255,18 @@ export async function changeRollout(
   return changed?.change;
 }
 
-export async function markStep(
+/** Notes of some steps, all alike, where they stand. */
+export async function markSteps(
   tx: Transaction,
   rolloutId: number,
-  position: number,
+  positions: readonly number[],
   set: { state: StepState; error?: string | null; said?: string | null; change: number },
 ): Promise<void> {
-  const ended = set.state === 'running' ? {} : { finishedAt: new Date() };
+  const ended = set.state === 'running' || set.state === 'pending' ? {} : { finishedAt: new Date() };
   await tx
     .update(rolloutSteps)
     .set({ ...set, ...ended })
-    .where(and(eq(rolloutSteps.rolloutId, rolloutId), eq(rolloutSteps.position, position)));
+    .where(and(eq(rolloutSteps.rolloutId, rolloutId), inArray(rolloutSteps.position, [...positions])));
 }
 
 /** @returns how many rollouts have ever been begun on a real broker, whichever topology they belong to. */

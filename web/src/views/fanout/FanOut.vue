@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue';
-import { useRouter } from 'vue-router';
+import { useRoute, useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
 import FollowBar from '../../parts/FollowBar.vue';
 import Graph from '../../parts/Graph.vue';
@@ -17,6 +17,16 @@ const focus = useFocus();
 const graph = ref<InstanceType<typeof Graph>>();
 const beside = computed(() => focus.shownNode !== undefined || workspace.showing.compared);
 const router = useRouter();
+const route = useRoute();
+// a link may ask for a revision to be compared with
+watch(
+  () => Number(route.query.against) || undefined,
+  (number) => {
+    if (number !== undefined && number !== workspace.compared)
+      void workspace.compareWith(number).catch(() => {});
+  },
+  { immediate: true },
+);
 // the way of the message, now and before, is seen whole also where all that did not change is folded away
 const way = computed(() => {
   const { compared, unchanged } = workspace.showing;

@@ -227,6 +227,19 @@ const probed = computed(() => {
   );
   return it?.state === 'planned' && last !== undefined && !last.tearsDown;
 });
+/** The revision that stood there before this rollout. */
+const was = computed(() => {
+  const it = current.value;
+  const before = list.value.find(
+    (each) =>
+      it !== undefined &&
+      each.id < it.id &&
+      each.environment === it.environment &&
+      each.broker === it.broker &&
+      each.state === 'applied',
+  );
+  return before?.tearsDown ? undefined : before?.revision;
+});
 /** What a rollout does, in a line. */
 const titleOf = (each: RolloutEntry) =>
   `${each.tearsDown ? `all of r${each.revision} taken away from` : `r${each.revision} on`} ${name(each)}`;
@@ -389,6 +402,16 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           />
           <p class="soft">{{ current.count.done }} of {{ current.count.all }} steps</p>
         </template>
+        <p v-if="was !== undefined && was !== current.revision && !current.tearsDown">
+          <router-link
+            :to="{
+              name: 'fan-out',
+              params: route.params,
+              query: { rev: String(current.revision), against: String(was), env: current.environment },
+            }"
+            >r{{ was }} and r{{ current.revision }} in the picture</router-link
+          >
+        </p>
         <p v-if="current.count.all === 0" class="good">Nothing to do: the broker has all of it already.</p>
         <p v-for="each in current.leftToOthers" :key="each.of" class="soft" data-testid="left-out">
           Not carried out: <code>{{ each.of }}</code>, for <Said :text="each.why" />.
@@ -457,7 +480,7 @@ const name = (each: { environment: string; broker: string }) => `${each.environm
           }}</el-button>
         </div>
       </header>
-      <StepList :steps="current.steps" />
+      <StepList :steps="current.steps" :revision="current.revision" />
       <el-button v-if="current.steps.length < current.count.all" :loading="busy" @click="more">
         Show more of the {{ current.count.all }} steps
       </el-button>

@@ -1,10 +1,25 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
+import { useRoute } from 'vue-router';
 import type { Rollout } from '../../api.ts';
 import Said from '../../parts/Said.vue';
 
 /** Steps to be read from first to last, each with its number. */
-const { steps } = defineProps<{ steps: Rollout['steps'] }>();
+const { steps, revision } = defineProps<{ steps: Rollout['steps']; revision: number }>();
+const route = useRoute();
+/** The steps whose settings are shown. */
+const open = ref(new Set<number>());
+function toggle(position: number): void {
+  if (!open.value.delete(position)) open.value.add(position);
+}
+/** Settings a line each; what is nothing is not said. */
+function linesOf(settings: Readonly<Record<string, unknown>>): [string, string][] {
+  return Object.entries(settings).flatMap(([name, value]): [string, string][] => {
+    if (value === '' || value === null || value === undefined) return [];
+    if (typeof value !== 'object') return [[name, String(value)]];
+    return Object.keys(value).length ? [[name, JSON.stringify(value)]] : [];
+  });
+}
 const undoing = ref(false);
 const canUndo = computed(() => steps.some(({ inverse }) => inverse));
 
@@ -23,11 +38,40 @@ const RISKS = {
     <li v-for="each in steps" :key="each.position" :class="each.state" data-testid="step">
       <span class="state" :aria-label="each.state">{{ SIGNS[each.state] || each.position + 1 }}</span>
       <div>
-        <span class="title"><Said :text="each.title" /></span>
+        <button
+          v-if="each.settings"
+          class="plain title"
+          :aria-expanded="open.has(each.position)"
+          @click="toggle(each.position)"
+        >
+          <Said :text="each.title" />
+        </button>
+        <span v-else class="title"><Said :text="each.title" /></span>
         <span v-if="RISKS[each.risk]" class="warning">{{ RISKS[each.risk] }}</span>
         <span v-if="each.destroys && each.state !== 'done'" class="soft">{{ each.destroys }}</span>
         <span v-if="each.said" class="soft">{{ each.said }}</span>
         <span v-if="each.error" class="error">{{ each.error }}</span>
+        <div v-if="open.has(each.position)" class="settings" data-testid="settings">
+          <dl>
+            <template v-for="[name, value] in linesOf(each.settings ?? {})" :key="name">
+              <dt>{{ name }}</dt>
+              <dd>{{ value }}</dd>
+            </template>
+          </dl>
+          <router-link
+            v-if="each.place"
+            :to="{
+              name: 'declare',
+              params: route.params,
+              query: {
+                rev: String(revision),
+                doc: each.place.doc,
+                at: `${each.place.start}-${each.place.end}`,
+              },
+            }"
+            >the text that asks for it</router-link
+          >
+        </div>
         <span v-if="undoing && each.inverse" class="undo">to undo it: {{ each.inverse }}</span>
       </div>
     </li>
@@ -60,6 +104,29 @@ li > div {
 }
 .failed .state {
   color: var(--error);
+}
+button.title {
+  padding: 0;
+  text-align: left;
+  font: inherit;
+  color: inherit;
+}
+button.title:hover {
+  text-decoration: underline;
+}
+.settings {
+  flex-basis: 100%;
+  color: var(--soft);
+}
+dl {
+  display: grid;
+  grid-template-columns: max-content 1fr;
+  gap: 0 10px;
+  margin: 0;
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
 }
 .title {
   overflow-wrap: anywhere;
