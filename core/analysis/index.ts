@@ -48,6 +48,7 @@ export { type CarriedLink, type LinkEnd, linksToCarry } from './rollout/links.ts
 export { obstaclesToPlan } from './rollout/obstacles.ts';
 export { type Ordered, type Unit, safeOrder } from './rollout/order.ts';
 export { type Earlier, type Plan, type Step, doneIn, inventoryChanges, planRollout } from './rollout/plan.ts';
+export { type HostedWindow, hostedWindows, safeHostedOrder } from './rollout/hosted-windows.ts';
 export type { HostedKind, HostedStep, HostedThing } from './rollout/hosted.ts';
 export { type RightsStep, wantedRights } from './rollout/rights.ts';
 export type { Operation } from './rollout/state.ts';

@@ -63,13 +63,43 @@ test('a revision is carried out, does what it says, and asks for nothing more', 
     ['state “desk”: app:desk may publish on notices', 'widens access'],
     ['make subscription texting of notices, to texting-in', 'none'],
   ]);
-  expect(rollout.unproved).toHaveLength(1);
+  expect([rollout.unproved, rollout.windows]).toEqual([[], []]);
   expect((await apply(rollout.id)).status).toBe(202);
   await h.rollouts.idle();
   expect(await get(rollout.id)).toMatchObject({ state: 'applied', verified: true });
   expect((await plan({ revision })).steps).toEqual([]);
   expect(await send({ severity: 2 })).toEqual({ status: 200, data: { copies: 1 } });
   expect(await send({ severity: 1 })).toEqual({ status: 200, data: { copies: 0 } });
+});
+
+test('what messages would meet on the way is told with the steps, and what would close it', async () => {
+  const filters = (one: string, other: string) =>
+    shore(
+      `topics: { notices: {} }\nqueues: { texting-in: {} }\nsubscriptions: { texting: { topic: notices, to: texting-in, filter: { selector: "severity ${one} 3" } }, loud: { topic: notices, to: texting-in, filter: { selector: "severity ${other} 3" } } }`,
+      `messages: { call: { headers: { severity: { enum: [1, 5] } }, required: [severity] } }\napps: { desk: { publishes: [ { message: call, to: shore/notices } ] } }\naccess:\n  - { name: hand, allow: [publish], who: topic:shore/notices, on: shore/texting-in }\n  - { name: desk, allow: [publish], who: app:desk, on: shore/notices }\n`,
+    );
+  const carryOut = async (text: string) => {
+    const rollout = await plan({ revision: await save(text) });
+    const messages = rollout.destroys.reduce(
+      (sum: number, each: { messages: number }) => sum + each.messages,
+      0,
+    );
+    expect((await apply(rollout.id, { destroys: messages })).status).toBe(202);
+    await h.rollouts.idle();
+  };
+  await carryOut(filters('>', '<='));
+  const swapped = await plan({ revision: await save(filters('<=', '>')) });
+  expect(swapped.windows).toMatchObject([
+    {
+      from: 1,
+      until: 2,
+      kind: 'missing',
+      message: 'call',
+      store: 'shore/texting-in',
+      close: 'let nobody send call to shore/notices from step 1 until step 2 is done',
+    },
+  ]);
+  await carryOut(`${WHOLE}# back\n`);
 });
 
 test('what changed behind its back is noticed, and put back', async () => {

@@ -13,6 +13,7 @@ import {
   type WantedState,
   bindingId,
   doneIn,
+  safeHostedOrder,
   inventoryChanges,
   obstaclesIn,
   obstaclesToPlan,
@@ -146,7 +147,11 @@ export async function plan(
     const stands = await standingThere(db, { topologyId, environment, broker }, key);
     const planned = planRollout(wanted, inventory, stands.earlier);
     const { steps, windows, unproved } = inventory.hosted
-      ? { steps: planned.steps, windows: [], unproved: planned.steps.length ? [NOT_FOLLOWED] : [] }
+      ? hostedInWords(planned.steps, inventory.hosted, {
+          before: stands.topology && buildGraph(stands.topology),
+          after: buildGraph(tearsDown ? readTopology([]) : read),
+          broker,
+        })
       : inWords(
           safeOrder(inventory, planned.steps, {
             before: stands.topology && buildGraph(stands.topology),
@@ -240,9 +245,6 @@ function isDeclared({ declared }: Topology, { kind, broker }: { kind: TargetKind
   return (kind === 'hosted' ? asHosted(decl) : asAmqp(decl)) !== undefined;
 }
 
-const NOT_FOLLOWED =
-  'What messages meet while these steps are taken is not worked out for publish-subscribe brokers.';
-
 /** What a topology asks of a broker, what its apps may do there included. */
 export function wantedOn(topology: Topology, broker: string): WantedState {
   return { ...wantedState(topology, broker), rights: wantedRights(buildGraph(topology), broker) };
@@ -289,6 +291,29 @@ function inWords(
   const more = data.windows.length - windows.length;
   const unproved = [...data.unproved, ...(more > 0 ? [`${more} windows more are not told.`] : [])];
   return { steps, windows, unproved: unproved.slice(0, MOST_WINDOWS) };
+}
+
+/** @returns the same for the steps on a publish-subscribe broker, each of which is one operation */
+function hostedInWords(
+  steps: readonly Step[],
+  has: NonNullable<Inventory['hosted']>,
+  topologies: Parameters<typeof safeHostedOrder>[2],
+): { steps: readonly Step[]; windows: WindowNoted[]; unproved: string[] } {
+  const own = steps.flatMap((step) => ('thing' in step ? [step] : []));
+  const { steps: ordered, windows, unproved } = safeHostedOrder(has, own, topologies);
+  const told = windows.slice(0, MOST_WINDOWS).map(({ from, until, store, ...window }): WindowNoted => ({
+    ...window,
+    from,
+    until: until + 1,
+    store: `${topologies.broker}/${store}`,
+    close: `let nobody send ${window.message} to ${String(window.witness['to'])} from step ${from} until step ${until + 1} is done`,
+  }));
+  const more = windows.length - told.length;
+  return {
+    steps: ordered,
+    windows: told,
+    unproved: [...unproved, ...(more > 0 ? [`${more} windows more are not told.`] : [])],
+  };
 }
 
 /** @returns steps that give queues back what an earlier rollout kept of them and did not get to give back */

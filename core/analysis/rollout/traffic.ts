@@ -53,8 +53,8 @@ export function trafficOf(graph: RoutingGraph, broker: string): Traffic[] {
   return [...found.values()];
 }
 
-/** The nodes that a publish may enter: what aliases name, and each member of a spread. */
-function entriesBehind(graph: RoutingGraph, way: Edge): Set<string> {
+/** @returns the nodes that a publish may enter: what aliases name, and each member of a spread */
+export function entriesBehind(graph: RoutingGraph, way: Edge): Set<string> {
   const seen = new Set([way.to]);
   for (const id of seen)
     for (const { kind, to } of graph.out.get(id) ?? [])
