@@ -79,6 +79,9 @@ export const textOf = (value: unknown): string =>
     : (JSON.stringify(value, (_, each: unknown) => (typeof each === 'bigint' ? `${each}` : each)) ??
       'nothing');
 
+/** @returns a regular expression, as text, that matches a text and no other */
+export const literally = (text: string): string => text.replace(/[.\\^$|?*+()[\]{}]/g, '\\$&');
+
 /** Gives a record a field, whatever it is called: a plain assignment to `__proto__` would do something else. */
 export function put(record: Record<string, unknown>, name: string, value: unknown): void {
   if (name !== '__proto__') record[name] = value;

@@ -1,7 +1,6 @@
 /** Patterns of keys (AMQP 0-9-1 §3.1.3.3) as regular expressions, for brokers that hold publishers to keys by them. */
+import { literally } from '../base/values.ts';
 import { VERY_STAR, wordsOf } from './words.ts';
-
-const escaped = (text: string): string => text.replace(/[.\\^$|?*+()[\]{}]/g, '\\$&');
 
 /**
  * @param allowed patterns of keys, one of which must match
@@ -35,4 +34,4 @@ function beginning(words: readonly string[]): string {
 const following = (words: readonly string[]): string =>
   words.map((word) => (word === '#' ? '(?:\\.[^.]*)*' : `\\.${one(word)}`)).join('');
 
-const one = (word: string): string => (word === '*' ? '[^.]*' : escaped(word === VERY_STAR ? '*' : word));
+const one = (word: string): string => (word === '*' ? '[^.]*' : literally(word === VERY_STAR ? '*' : word));

@@ -158,8 +158,8 @@ export function names(who: string, caller: Caller): boolean {
   return who.startsWith('broker:') && who.slice('broker:'.length) === caller.thing.broker;
 }
 
-/** Whether a text is one that a pattern stands for, `*` being anything: each part as early as it can be leaves the most for the next. */
-function fits(pattern: string, text: string): boolean {
+/** @returns whether a text is one that a pattern stands for, `*` being anything: each part as early as it can be leaves the most for the next */
+export function fits(pattern: string, text: string): boolean {
   const [first = '', ...parts] = pattern.split('*');
   if (parts.length === 0) return pattern === text;
   const last = parts.pop()!;

@@ -20,7 +20,7 @@ import {
 } from '@vondle/core/analysis';
 import { asAmqp, asHosted } from '@vondle/core/brokers';
 import type { Message } from '@vondle/core/conditions';
-import { buildGraph, trace, type RoutingGraph } from '@vondle/core/routing';
+import { buildGraph, fits, trace, type RoutingGraph } from '@vondle/core/routing';
 import { ENTRIES, lookUp, type Topology } from '@vondle/core/topology';
 import type { ProbeCase } from '@vondle/api';
 import type { Unseen } from '../db/schema.ts';
@@ -309,22 +309,13 @@ function besideHosted(things: readonly HostedThing[], entry: string, unseen: Uns
     return {
       store: to ?? name,
       settings,
-      statements: to === undefined ? [] : statements.filter(({ on }) => speaksOf(on as string[], to)),
+      statements:
+        to === undefined
+          ? []
+          : statements.filter(({ on }) => (on as string[]).some((pattern) => fits(pattern, to))),
     };
   });
 }
-
-/** Whether patterns of names, in which `*` is anything, have a name. */
-const speaksOf = (patterns: readonly string[], name: string): boolean =>
-  patterns.some((pattern) =>
-    new RegExp(
-      `^${pattern
-        .split('*')
-        .map((part) => part.replace(/[.\\^$|?*+()[\]{}]/g, '\\$&'))
-        .join('[^/]*')}$`,
-      'u',
-    ).test(name),
-  );
 
 /** Beyond the broker it is sent to, a probe is looked for where links carry it. */
 async function beyond(

@@ -7,7 +7,7 @@ import type { Span } from '../../base/span.ts';
 import { asHosted } from '../../brokers/kinds.ts';
 import type { PubsubBrokerDecl } from '../../brokers/pubsub/declares.ts';
 import { HOSTED_ENTRIES, QUEUES, TOPICS, type ThingId, type ThingKind, thing } from '../../language/thing.ts';
-import { titleOf } from '../../routing/permission.ts';
+import { fits, titleOf } from '../../routing/permission.ts';
 import { spanOf } from '../../syntax/place.ts';
 import type { Json } from '../../syntax/render.ts';
 import { lookUp } from '../../topology/address.ts';
@@ -138,7 +138,7 @@ function statementsOf(
   const local = (address: string): string | undefined => {
     const bare = address.replace(/^(topic|queue|subscription|alias|exchange):/, '');
     const slash = bare.indexOf('/');
-    if (slash < 0 || !fitsBroker(bare.slice(0, slash), brokerId)) return undefined;
+    if (slash < 0 || !fits(bare.slice(0, slash), brokerId)) return undefined;
     const name = bare.slice(slash + 1);
     for (const kind of ['topic', 'queue', 'subscription'] as const) {
       const items = { topic: broker.topics, queue: broker.queues, subscription: broker.subscriptions }[kind];
@@ -200,15 +200,6 @@ function statementsOf(
   }
   return found;
 }
-
-/** Whether a pattern of an address's first segment stands for a broker. */
-const fitsBroker = (pattern: string, broker: string): boolean =>
-  new RegExp(
-    `^${pattern
-      .split('*')
-      .map((part) => part.replace(/[.\\^$|?*+()[\]{}]/g, '\\$&'))
-      .join('.*')}$`,
-  ).test(broker);
 
 const idOf = ({ kind, name }: HostedThing): string => `${kind} ${name}`;
 const byId = <T extends HostedThing>(things: readonly T[]) =>

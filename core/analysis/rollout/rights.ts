@@ -3,6 +3,7 @@
  * it may make, write to and read from), and for topic exchanges a pattern of the keys it may publish with. An app is
  * given what its own ways need and statements allow, and nothing more.
  */
+import { literally } from '../../base/values.ts';
 import type { Span } from '../../base/span.ts';
 import { asAmqp } from '../../brokers/kinds.ts';
 import { keysPattern } from '../../conditions/word-patterns.ts';
@@ -187,8 +188,8 @@ function asPatterns(app: string, { configure, write, read, keys, mqtt }: Rights)
   const patterns: Record<string, string> = {};
   for (const [exchange, each] of [...keys].sort(([a], [b]) => (a < b ? -1 : 1)))
     if (each !== 'all') patterns[exchange] = keysPattern([...each.allowed], [...each.denied]);
-  const sessions = mqtt ? [`${SESSION}${escaped(app)}(?:[^A-Za-z0-9].*)?`] : [];
-  const named = (names: ReadonlySet<string>) => anyOf([...[...names].map(escaped), ...sessions]);
+  const sessions = mqtt ? [`${SESSION}${literally(app)}(?:[^A-Za-z0-9].*)?`] : [];
+  const named = (names: ReadonlySet<string>) => anyOf([...[...names].map(literally), ...sessions]);
   return {
     app,
     configure: named(configure),
@@ -200,8 +201,6 @@ function asPatterns(app: string, { configure, write, read, keys, mqtt }: Rights)
 
 const longest = ({ configure, write, read, keys }: AppRights): number =>
   Math.max(...[configure, write, read, ...Object.values(keys)].map(({ length }) => length));
-
-const escaped = (text: string): string => text.replace(/[.\\^$|?*+()[\]{}]/g, '\\$&');
 
 /** @returns a regular expression that matches what one of some expressions matches; '' where there is none */
 function anyOf(parts: readonly string[]): string {
