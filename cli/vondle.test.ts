@@ -481,7 +481,9 @@ describe('vondle steps', () => {
     const { status, stdout } = run(['steps', '-', '--to', 'demo/r3', '--broker', 'mainland', '-f', 'json']);
     expect(status).toBe(0);
     const { steps, windows, unproved, leftToOthers } = JSON.parse(stdout);
-    expect([windows, unproved, leftToOthers]).toEqual([[], [], []]);
+    expect([windows, unproved]).toEqual([[], []]);
+    // which exchange MQTT enters is nothing that a rollout sets
+    expect(leftToOthers).toEqual([expect.stringContaining('see that it is telemetry')]);
     const done = (what: string) => steps.filter((step: { do: string }) => step.do === what).length;
     expect(done('declare exchange') + done('declare queue') + done('bind')).toBe(steps.length);
     const same = run(['steps', 'demo/r3', '--to', 'demo/r3', '--broker', 'mainland']);
