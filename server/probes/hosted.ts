@@ -65,6 +65,8 @@ export class HostedTaps implements OpenTaps {
   /** Sends as an app, with what it may do. @throws BrokerTrouble */
   async send(entry: string, as: string, tenant: string, message: Message): Promise<SentHow> {
     const { subject, groupId, type, priority } = message.properties;
+    // who is nobody's is the space's
+    const whose = tenant || (await this.service.setup()).tenant;
     const at = performance.now();
     try {
       const answer = await this.service.ask<{ copies: number }>(
@@ -72,7 +74,7 @@ export class HostedTaps implements OpenTaps {
         `${this.service.path({ kind: 'service', name: '' })}/entries/${encodeURIComponent(entry)}/messages`,
         {
           as,
-          tenant,
+          tenant: whose,
           messageId: this.id,
           ...(subject === undefined ? {} : { subject: String(subject) }),
           ...(groupId === undefined ? {} : { group: String(groupId) }),

@@ -253,11 +253,17 @@ export class Carrying {
     let ended: Mark[] = [];
     let noted = performance.now();
     for (const [i, each] of group.entries()) {
+      let begun = false;
       try {
+        this.mustGoOn();
+        this.claim.mustHold();
+        begun = true;
         const said = await this.step(each, agreed);
         ended.push({ position: each.position, state: 'done', said });
       } catch (error) {
-        const rest = group.slice(i + 1).map(({ position }): Mark => ({ position, state: 'pending' }));
+        const rest = group
+          .slice(begun ? i + 1 : i)
+          .map(({ position }): Mark => ({ position, state: 'pending' }));
         if (!this.lost) await this.mark([...ended, ...rest]);
         throw error;
       }
@@ -274,8 +280,6 @@ export class Carrying {
     { position, step }: StepRow,
     agreed: ReadonlyMap<string, number>,
   ): Promise<string | null> {
-    this.mustGoOn();
-    this.claim.mustHold();
     try {
       const said = await this.runner!.run(step, agreedFor(step, agreed));
       this.progressed = true;
