@@ -110,7 +110,6 @@ export async function rollout(): Promise<void> {
     }
     const middle = (all: number[]) => all.sort((a, b) => a - b)[1]!;
     console.log(`\n${BINDINGS.toLocaleString('en')} bindings on the live broker, medians of 3`);
-    console.log(ratios, reads);
     console.log(`  rolled out, against a bare client loop  × ${middle(ratios).toFixed(2)}`);
     console.log(`  read back                               ${(middle(reads) / 1000).toFixed(2)} s`);
   } finally {
