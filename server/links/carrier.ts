@@ -5,11 +5,10 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { CarriedLink, LinkEnd } from '@vondle/core/analysis';
 import { wordsMatch, wordsOf } from '@vondle/core/conditions';
+import { LINK_MARK } from '../targets/amqp/names.ts';
 import { BrokerTrouble, brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { Place, Sink, Taken, Travelling } from './ends/end.ts';
 
-/** A message that a remote alias sends is marked with the address it goes to, as the topology writes it. */
-export const MARK = 'vondle-to';
 /** So many that its keys do not let through are held by, so that those behind them travel. */
 export const MOST_HELD = 1000;
 const FIRST_WAIT_MS = 200;
@@ -153,7 +152,7 @@ export function destinationOf(
   { to, keys, aliases }: CarriedLink,
   { key, properties }: Pick<Travelling, 'key' | 'properties'>,
 ): LinkEnd | undefined {
-  const mark: unknown = (properties.headers as Record<string, unknown> | undefined)?.[MARK];
+  const mark: unknown = (properties.headers as Record<string, unknown> | undefined)?.[LINK_MARK];
   // what an alias sends goes where that leads, whatever its key; a mark that none has leads nowhere
   if (mark !== undefined)
     return typeof mark === 'string' && Object.hasOwn(aliases, mark) ? aliases[mark] : undefined;
@@ -164,6 +163,6 @@ export function destinationOf(
 
 /** All that a message came with, but for the mark that has served its turn. */
 function unmarked({ key, content, properties }: Travelling): Travelling {
-  const { [MARK]: _mark, ...headers } = (properties.headers ?? {}) as Record<string, unknown>;
+  const { [LINK_MARK]: _mark, ...headers } = (properties.headers ?? {}) as Record<string, unknown>;
   return { key, content, properties: { ...properties, headers } };
 }

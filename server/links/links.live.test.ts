@@ -10,7 +10,8 @@ import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpBroker } from '../targets/amqp/broker.ts';
 import { harness, SECRET, type Ask, type Harness } from '../testing/harness.ts';
 import { emptyVirtualHost } from '../testing/virtual-host.ts';
-import { LinkCarrier, MARK, MOST_HELD } from './carrier.ts';
+import { LINK_MARK } from '../targets/amqp/names.ts';
+import { LinkCarrier, MOST_HELD } from './carrier.ts';
 import { amqpPlace } from './ends/amqp.ts';
 import { Links } from './service.ts';
 
@@ -147,9 +148,9 @@ test('what its keys let through travels whole; what they do not stays, and is co
 
 test('what a remote alias sends goes where that leads, whatever its key; a mark that none has leads nowhere', async () => {
   const carrier = carry({ ...LINK, keys: [['sailing', '#']] });
-  await sendBy('crew.notice', 'to the desk', { [MARK]: 'i/desk', severity: 1 });
-  await sendBy('sailing.x', 'to nowhere', { [MARK]: 'i/elsewhere' });
-  await sendBy('sailing.x', 'inherited', { [MARK]: 'toString' });
+  await sendBy('crew.notice', 'to the desk', { [LINK_MARK]: 'i/desk', severity: 1 });
+  await sendBy('sailing.x', 'to nowhere', { [LINK_MARK]: 'i/elsewhere' });
+  await sendBy('sailing.x', 'inherited', { [LINK_MARK]: 'toString' });
   await until('it travelled', () => carrier.standing.carried === 1 && carrier.standing.held === 2);
   expect(await taken('desk')).toMatchObject([{ body: 'to the desk', headers: { severity: 1 } }]);
   expect(await taken('all')).toEqual([]);

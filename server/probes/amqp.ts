@@ -7,7 +7,7 @@ import type { WireBinding } from '@vondle/core/analysis';
 import type { ChannelModel, ConfirmChannel, Options } from 'amqplib';
 import { connectAsync } from 'mqtt';
 import { cut, end, within, type AmqpBroker } from '../targets/amqp/broker.ts';
-import { OUR_PREFIX } from '../targets/amqp/names.ts';
+import { LINK_MARK, OUR_PREFIX } from '../targets/amqp/names.ts';
 import { BrokerTrouble, brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { Arrivals, OpenTaps, SentHow } from './taps.ts';
 
@@ -19,9 +19,6 @@ export interface Beside {
 
 /** How long anything of a probe may take on one broker. */
 const PROBE_MS = 30_000;
-
-/** The header by which a message that travels in a link's queue says where it goes; see links. */
-const MARK = 'vondle-to';
 
 export interface ToSend {
   /** Wire name of the exchange; '' is the unnamed one, whose key is a queue's name. */
@@ -90,7 +87,7 @@ export class AmqpTaps implements OpenTaps {
     const at = performance.now();
     this.channel.publish(exchange, key, Buffer.from(JSON.stringify(message.body ?? null)), {
       ...properties(message),
-      headers: { ...message.headers, ...(mark === undefined ? {} : { [MARK]: mark }) },
+      headers: { ...message.headers, ...(mark === undefined ? {} : { [LINK_MARK]: mark }) },
       mandatory: true,
       messageId: id,
       contentType: 'application/json',

@@ -25,7 +25,7 @@ import { ENTRIES, lookUp, type Topology } from '@vondle/core/topology';
 import type { ProbeCase } from '@vondle/api';
 import type { Unseen } from '../db/schema.ts';
 import { openTarget, targetsOf } from '../environments/store.ts';
-import { notFound, Problem } from '../http/problem.ts';
+import { Problem } from '../http/problem.ts';
 import { again, countWaiting, onBroker, topologyAt, wantedOn, type Planning } from '../rollouts/planning.ts';
 import { revisionsStandingOn } from '../rollouts/store.ts';
 import type { Beside } from './amqp.ts';
@@ -531,6 +531,3 @@ function lookUpEntry(graph: RoutingGraph, to: string) {
   const found = lookUp(graph.topology.names, to, ENTRIES);
   return found.ok ? found.thing : undefined;
 }
-
-/** @throws Problem 404 */
-export const noSuchTarget = () => notFound('target of this rollout any more');

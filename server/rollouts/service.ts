@@ -6,14 +6,14 @@ import { forTheLog, isTaken } from '../db/trouble.ts';
 import { people, rollouts } from '../db/schema.ts';
 import { openTarget, targetsOf, type Openers } from '../environments/store.ts';
 import { Budget } from '../http/budget.ts';
-import { forbidden, Problem } from '../http/problem.ts';
+import { forbidden, notFound, Problem } from '../http/problem.ts';
 import type { Jobs } from '../jobs/queue.ts';
 import { tell } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
 import { revisionOf } from '../revisions/store.ts';
 import type { ProbeCase } from '@vondle/api';
 import { carryOutProbe } from '../probes/carry-out.ts';
-import { noSuchTarget, type ProbeInput } from '../probes/plan.ts';
+import type { ProbeInput } from '../probes/plan.ts';
 import type { Reached } from '../targets/reached.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { TopologyRow } from '../topologies/store.ts';
@@ -370,7 +370,7 @@ export class Rollouts {
       const reached = new Map<number, Reached>();
       for (const { targetId } of planned.taps) {
         const target = await openTarget(this.db, this.openers, topology.id, targetId);
-        if (!target) throw noSuchTarget();
+        if (!target) throw notFound('target of this rollout any more');
         reached.set(targetId, target.reached);
       }
       const observed = await carryOutProbe(planned, reached).catch((error: unknown) => {

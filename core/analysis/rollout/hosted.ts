@@ -12,7 +12,7 @@ import { spanOf } from '../../syntax/place.ts';
 import type { Json } from '../../syntax/render.ts';
 import { lookUp } from '../../topology/address.ts';
 import type { Topology } from '../../topology/topology.ts';
-import type { Risk } from './risk.ts';
+import type { Risk, StepWords } from './risk.ts';
 
 export type HostedKind = 'service' | 'topic' | 'queue' | 'subscription' | 'statement';
 export type HostedSettings = Readonly<Record<string, Json>>;
@@ -34,13 +34,7 @@ export interface HostedWanted {
 }
 
 /** A step on such a service. */
-export type HostedStep = {
-  readonly title: string;
-  readonly risk: Risk;
-  readonly place?: Span;
-  readonly destroys?: string;
-  readonly inverse?: string;
-} & { readonly do: 'put' | 'remove'; readonly thing: HostedThing };
+export type HostedStep = StepWords & { readonly do: 'put' | 'remove'; readonly thing: HostedThing };
 
 /** @returns what a topology asks of a service; nothing where it declares no such */
 export function wantedHosted(topology: Topology, brokerId: string): HostedWanted | undefined {

@@ -1,10 +1,9 @@
 /** The steps that lead an AMQP 0-9-1 broker from what it has to what a topology asks of it. */
 import { counted } from '../../base/phrase.ts';
 import { thing } from '../../language/thing.ts';
-import type { Span } from '../../base/span.ts';
 import { type HostedStep, doneOnHosted, hostedChanges, hostedStepId, planHosted } from './hosted.ts';
 import { type RightsStep, doneInRights, planRights, rightsChanges } from './rights.ts';
-import type { Risk } from './risk.ts';
+import type { StepWords } from './risk.ts';
 import { BrokerState, type Operation, alternateOf } from './state.ts';
 import {
   BUILT_IN,
@@ -22,24 +21,17 @@ import {
 /** A step on a broker: of a publish-subscribe service, or of an AMQP 0-9-1 broker. */
 export type Step = HostedStep | AmqpStep | RightsStep;
 
-export type AmqpStep = {
-  readonly title: string;
-  readonly risk: Risk;
-  readonly place?: Span;
-  /** What goes with it, in a sentence. */
-  readonly destroys?: string;
-  /** What would undo it. */
-  readonly inverse?: string;
-} & (
-  | Operation
-  /** Taken away and made again, bound again at once: with what the topology binds, and what others do. */
-  | {
-      readonly do: 'replace exchange';
-      readonly exchange: WireExchange;
-      readonly bindings: readonly WireBinding[];
-    }
-  | { readonly do: 'replace queue'; readonly queue: WireQueue; readonly bindings: readonly WireBinding[] }
-);
+export type AmqpStep = StepWords &
+  (
+    | Operation
+    /** Taken away and made again, bound again at once: with what the topology binds, and what others do. */
+    | {
+        readonly do: 'replace exchange';
+        readonly exchange: WireExchange;
+        readonly bindings: readonly WireBinding[];
+      }
+    | { readonly do: 'replace queue'; readonly queue: WireQueue; readonly bindings: readonly WireBinding[] }
+  );
 
 export interface Plan {
   readonly steps: readonly Step[];

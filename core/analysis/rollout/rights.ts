@@ -15,25 +15,20 @@ import { lookUp } from '../../topology/address.ts';
 import { tenantOf } from '../../topology/owner.ts';
 import { isMet, requestOf } from '../access/needs.ts';
 import { usageOf } from '../access/usage.ts';
-import type { Risk } from './risk.ts';
+import type { StepWords } from './risk.ts';
 import { type AppRights, type WantedRights, wireNames } from './wire.ts';
 
 /** A step that changes what one app may. */
-export type RightsStep = {
-  readonly title: string;
-  readonly risk: Risk;
-  readonly place?: Span;
-  readonly destroys?: string;
-  readonly inverse?: string;
-} & (
-  | {
-      readonly do: 'give rights';
-      readonly rights: AppRights;
-      /** What it comes to in the end, where something is given first and taken later. */
-      readonly later?: AppRights;
-    }
-  | { readonly do: 'take rights'; readonly rights: AppRights }
-);
+export type RightsStep = StepWords &
+  (
+    | {
+        readonly do: 'give rights';
+        readonly rights: AppRights;
+        /** What it comes to in the end, where something is given first and taken later. */
+        readonly later?: AppRights;
+      }
+    | { readonly do: 'take rights'; readonly rights: AppRights }
+  );
 
 /** The name under which a broker keeps the right to publish to queues by their names (AMQP 0-9-1 §3.1.3.1). */
 const UNNAMED = 'amq.default';
