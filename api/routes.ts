@@ -12,6 +12,7 @@ import { rolloutRoutes } from './rollouts.ts';
 import type { Route, Routes } from './route.ts';
 import { targetRoutes } from './targets.ts';
 import { topologyRoutes } from './topologies.ts';
+import { watchRoutes } from './watch.ts';
 import { webhookRoutes } from './webhooks.ts';
 
 const serviceRoutes = {
@@ -38,6 +39,7 @@ export const CHAPTERS = {
   Targets: targetRoutes,
   Rollouts: rolloutRoutes,
   Links: linkRoutes,
+  Watch: watchRoutes,
   'Users of apps': credentialRoutes,
   Service: serviceRoutes,
 } as const satisfies Readonly<Record<string, Routes>>;
@@ -54,6 +56,7 @@ export const ROUTES = {
   ...targetRoutes,
   ...rolloutRoutes,
   ...linkRoutes,
+  ...watchRoutes,
   ...credentialRoutes,
   ...serviceRoutes,
 } as const satisfies Routes;

@@ -33,6 +33,7 @@ import type { Sealer } from './secrets.ts';
 import type { Allowed } from './targets/allowed.ts';
 import type { BuiltIn } from './targets/amqp/built-in.ts';
 import type { BuiltInHosted } from './targets/hosted/built-in.ts';
+import { watchRoutes } from './watch/routes.ts';
 import { webhookRoutes } from './webhooks/routes.ts';
 import { topologyRoutes } from './topologies/routes.ts';
 import packageOfServer from './package.json' with { type: 'json' };
@@ -155,6 +156,7 @@ export function createApp(parts: Parts): Hono<Env> {
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts),
     linkRoutes(db, parts.links),
+    watchRoutes(db),
     credentialRoutes(db, { sealer, allowed }),
     rolloutRoutes(db, rollouts, changes),
     webhookRoutes(db, { sealer, allowed }, parts.origin ?? 'vondle'),

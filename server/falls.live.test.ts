@@ -312,7 +312,7 @@ describe('whichever process carries it out', () => {
     },
   );
 
-  test('is killed again and again in a hundred steps, messages being carried: the end is whole, and none is lost', async () => {
+  test('is killed again and again in a hundred steps, messages being carried: the end is whole, none is lost and none comes twice', async () => {
     // a slower way to the broker, so that no step is missed
     let connection: ChannelModel | undefined;
     const slow = await slowed(Number(new URL(services.broker.amqp).port), 12);
@@ -363,7 +363,7 @@ ${Array.from({ length: more }, (_, i) => `      - { from: in, to: new${i}, key: 
       }
       const ended = await over(id);
       expect([ended.state, ended.error, ended.verified]).toEqual(['applied', null, true]);
-      expect(kills).toBeGreaterThan(STRIDE === 1 ? 60 : 4);
+      expect(kills).toBeGreaterThan(STRIDE === 1 ? 30 : 4);
       const open = await inDatabase(`select 1 from rollout_steps where rollout_id = $1 and state <> 'done'`, [
         id,
       ]);
@@ -378,8 +378,7 @@ ${Array.from({ length: more }, (_, i) => `      - { from: in, to: new${i}, key: 
           got = await channel.get(name, { noAck: true })
         )
           found.push(got.content.toString());
-        // what was on its way when a process was killed may be there twice, and nothing is missing
-        expect(new Set(found)).toEqual(new Set(Array.from({ length: 30 }, (_, i) => `${name} ${i}`)));
+        expect(found).toEqual(Array.from({ length: 30 }, (_, i) => `${name} ${i}`));
       }
       await Promise.all(processes.map((each) => until('both are up', async () => each.isUp)));
     } finally {

@@ -18,6 +18,7 @@ import { Rollouts, ROLLOUT_SETTINGS } from './rollouts/service.ts';
 import { sealer as sealerFor } from './secrets.ts';
 import { settingsFrom } from './settings.ts';
 import { allowedAddresses } from './targets/allowed.ts';
+import { Watching } from './watch/service.ts';
 import { Deliveries } from './webhooks/deliveries.ts';
 import { Work } from './work/pool.ts';
 
@@ -67,11 +68,19 @@ const rollouts = new Rollouts(connection.db, openers, work, log, jobs, {
 });
 
 const links = new Links({ db: connection.db, databaseUrl, openers, work, log });
+const watching = new Watching({
+  db: connection.db,
+  databaseUrl,
+  work,
+  log,
+  links: (topologyId) => links.of(topologyId),
+});
 const metrics = new Metrics({
   pool: connection.pool,
   lanes: () => work.lanesNow(),
   carrying: () => rollouts.carriedNow,
   links: () => links.standing(),
+  watched: () => watching.newest(),
 });
 if (settings.metricsPort !== undefined) serveMetrics(metrics, settings.host, settings.metricsPort);
 
@@ -119,6 +128,7 @@ const end = async () => {
   server.close();
   await rollouts.close();
   await Promise.race([links.close(), pause(GRACE_MS)]);
+  await Promise.race([watching.close(), pause(GRACE_MS)]);
   await Promise.race([deliveries.close(), pause(GRACE_MS)]);
   await Promise.race([jobs.close(), pause(GRACE_MS)]);
   await changes.close();
@@ -139,6 +149,7 @@ if (settings.demoPassword)
   await whenReached(() => seedDemo(connection.db, join(root, 'demo'), settings.demoPassword!));
 rollouts.start();
 if (settings.carriesLinks) links.start();
+watching.start();
 deliveries.start();
 await jobs.start((id) => rollouts.carry(id));
 if (settings.demoBroker) {

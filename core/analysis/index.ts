@@ -84,3 +84,20 @@ export {
   writeCondition,
 } from './trial/trial.ts';
 export { whyNot } from './why-not/why-not.ts';
+export {
+  type Contradiction,
+  type ContradictionKind,
+  ELSEWHERE,
+  contradictions,
+} from './watch/contradictions.ts';
+export { type Expected, type ExpectedStore, appBehind, expectedOf } from './watch/expected.ts';
+export {
+  type BrokerNow,
+  type EntryNow,
+  type LinkNow,
+  type Look,
+  type StoreNow,
+  type TakerNow,
+  rate,
+  storesIn,
+} from './watch/look.ts';

@@ -1,5 +1,5 @@
 /** The tables. Every write to them is one transaction; revisions and the audit trail only grow. */
-import { ROLES, SCOPES, VERDICTS, type About, type RolloutState } from '@vondle/api';
+import { ROLES, SCOPES, VERDICTS, type About, type LookSeen, type RolloutState } from '@vondle/api';
 import type { Glance } from '../topologies/glance.ts';
 import type { Step } from '@vondle/core/analysis';
 import { sql } from 'drizzle-orm';
@@ -7,6 +7,7 @@ import {
   bigint,
   boolean,
   customType,
+  doublePrecision,
   index,
   integer,
   jsonb,
@@ -586,4 +587,61 @@ export const audit = pgTable(
     details: jsonb('details').$type<Record<string, unknown>>().notNull().default({}),
   },
   (table) => [index().on(table.topologyId, table.id), index().on(table.topologyId, table.personId, table.at)],
+);
+
+/** How an environment stood when it was last looked at. */
+export const looks = pgTable(
+  'looks',
+  {
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    at: at('at').notNull(),
+    look: jsonb('look').$type<LookSeen>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.topologyId, table.environment] })],
+);
+
+/** Stores that are looked at again and again; the one without a name stands for every look at its environment. */
+export const watchedStores = pgTable(
+  'watched_stores',
+  {
+    id: id(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    broker: text('broker').notNull(),
+    store: text('store').notNull(),
+  },
+  (table) => [uniqueIndex().on(table.topologyId, table.environment, table.broker, table.store)],
+);
+
+/**
+ * How a store stood over a stretch of time, added up from all looks in it. Every look goes into a short, a longer and a long
+ * stretch at once; the short ones are forgotten first. Where nothing was to be told there is no row.
+ */
+export const points = pgTable(
+  'points',
+  {
+    storeId: integer('store_id')
+      .notNull()
+      .references(() => watchedStores.id, { onDelete: 'cascade' }),
+    /** How long the stretch is, in seconds. */
+    step: integer('step').notNull(),
+    at: at('at').notNull(),
+    looks: integer('looks').notNull(),
+    waiting: doublePrecision('waiting').notNull(),
+    mostWaiting: doublePrecision('most_waiting').notNull(),
+    inHand: doublePrecision('in_hand').notNull(),
+    delayed: doublePrecision('delayed').notNull(),
+    takers: doublePrecision('takers').notNull(),
+    came: doublePrecision('came').notNull(),
+    went: doublePrecision('went').notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.storeId, table.step, table.at] }),
+    index().on(table.step, table.at),
+  ],
 );

@@ -2,9 +2,10 @@
  * Carries every link of every environment in which something stands. Of several processes each link is carried by
  * one, held by a lock that goes with its connection to the database: where a process falls, another takes it up.
  */
-import pg from 'pg';
+import { ELSEWHERE } from '@vondle/core/analysis';
 import type { Logger } from 'pino';
 import type { Database } from '../db/connect.ts';
+import { Held } from '../db/held.ts';
 import { forTheLog } from '../db/trouble.ts';
 import { openTarget, type Openers } from '../environments/store.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
@@ -35,7 +36,7 @@ export interface LinkParts {
 }
 
 /** What is not carried by this process is by another, or will be in a moment. */
-const ELSEWHERE: Standing = { runs: false, why: 'another process carries it', carried: 0, held: 0 };
+const CARRIED_ELSEWHERE: Standing = { runs: false, why: ELSEWHERE, carried: 0, held: 0 };
 
 const idOf = ({ topologyId, environment, link }: StandingLink) => `${topologyId} ${environment} ${link.name}`;
 
@@ -43,14 +44,19 @@ export class Links {
   private readonly carried = new Map<string, Carried>();
   /** Links of each environment, for as long as the same stands there. */
   private readonly known = new Map<string, { signature: string; there: LinksThere }>();
-  private lock: pg.Client | undefined;
-  /** Links whose lock is ours: taken again it would have to be let go twice. */
-  private readonly held = new Set<string>();
+  private readonly held: Held;
   private timer: NodeJS.Timeout | undefined;
   private looking: Promise<void> = Promise.resolve();
   private closed = false;
 
-  constructor(private readonly parts: LinkParts) {}
+  constructor(private readonly parts: LinkParts) {
+    this.held = new Held(parts.databaseUrl, LOCK, 'vondle links', () => {
+      for (const [each, { carrier }] of this.carried) {
+        this.carried.delete(each);
+        void carrier.close();
+      }
+    });
+  }
 
   start(): void {
     const next = () => {
@@ -90,7 +96,7 @@ export class Links {
       if (Number(key.slice(0, space)) !== topologyId) continue;
       const environment = key.slice(space + 1);
       for (const of of there.links) {
-        const standing = this.carried.get(idOf(of))?.carrier.standing ?? ELSEWHERE;
+        const standing = this.carried.get(idOf(of))?.carrier.standing ?? CARRIED_ELSEWHERE;
         found.push({ environment, link: of.link.name, why: null, ...standing });
       }
       for (const { name, why } of there.left)
@@ -112,7 +118,7 @@ export class Links {
     await this.looking;
     await Promise.all([...this.carried.values()].map(({ carrier }) => carrier.close()));
     this.carried.clear();
-    await this.lock?.end().catch(() => {});
+    await this.held.close();
   }
 
   private async look(): Promise<void> {
@@ -149,13 +155,9 @@ export class Links {
       await carrier.close();
       this.carried.delete(id);
     }
-    for (const id of this.held)
-      if (!wanted.has(id)) {
-        this.held.delete(id);
-        await this.lock?.query('select pg_advisory_unlock($1, hashtext($2))', [LOCK, id]);
-      }
+    await this.held.keepOnly(wanted);
     for (const [id, of] of wanted) {
-      if (this.carried.has(id) || this.closed || !(await this.holds(id))) continue;
+      if (this.carried.has(id) || this.closed || !(await this.held.take(id))) continue;
       // one whose addresses cannot be opened holds up no other
       const places = await this.placesOf(of).catch((error: unknown) => {
         log.warn({ link: of.link.name, err: forTheLog(error) }, 'a link cannot be taken up');
@@ -171,36 +173,6 @@ export class Links {
         carrier: new LinkCarrier(of.link, places, undefined, tell),
       });
     }
-  }
-
-  /** Takes the lock of a link, or has it already. */
-  private async holds(id: string): Promise<boolean> {
-    if (this.held.has(id)) return true;
-    if (!this.lock) {
-      const client = new pg.Client({
-        connectionString: this.parts.databaseUrl,
-        application_name: 'vondle links',
-      });
-      client.on('error', () => {});
-      client.on('end', () => {
-        if (this.lock !== client) return;
-        // its locks went with it: others may carry what was ours
-        this.lock = undefined;
-        this.held.clear();
-        for (const [each, { carrier }] of this.carried) {
-          this.carried.delete(each);
-          void carrier.close();
-        }
-      });
-      await client.connect();
-      this.lock = client;
-    }
-    const { rows } = await this.lock.query<{ mine: boolean }>(
-      `select pg_try_advisory_lock($1, hashtext($2)) as mine`,
-      [LOCK, id],
-    );
-    if (rows[0]?.mine === true) this.held.add(id);
-    return this.held.has(id);
   }
 
   private async placesOf({

@@ -1,5 +1,6 @@
 /** What a process tells of itself to whoever collects it (the Prometheus text format). */
 import { createServer, type Server } from 'node:http';
+import type { Look, StoreNow } from '@vondle/core/analysis';
 import type { Context } from 'hono';
 import { matchedRoutes } from 'hono/route';
 import type { Pool } from 'pg';
@@ -21,7 +22,16 @@ export interface Sources {
     readonly carried: number;
     readonly held: number;
   }[];
+  /** The newest look at each environment that this process looks at. */
+  readonly watched?: () => readonly {
+    readonly topologyId: number;
+    readonly environment: string;
+    readonly look: Look;
+  }[];
 }
+
+/** So many stores are told: more would be a burden to who collects them. */
+const MOST_STORES = 5000;
 
 export class Metrics {
   readonly registry = new Registry();
@@ -104,6 +114,32 @@ export class Metrics {
               { topology: String(each.topologyId), environment: each.environment, link: each.link },
               Number(each[value]),
             );
+        },
+      });
+    const storeLabels = ['topology', 'environment', 'broker', 'store'] as const;
+    for (const [name, help, value] of [
+      ['vondle_store_waiting', 'Messages that wait in a store.', ({ waiting }) => waiting],
+      ['vondle_store_in_hand', 'Messages of a store that takers have in hand.', ({ inHand }) => inHand],
+      ['vondle_store_delayed', 'Messages in a store that are not to be taken yet.', ({ delayed }) => delayed],
+      ['vondle_store_takers', 'Takers connected to a store.', ({ takers }) => takers.length],
+      ['vondle_store_came', 'Messages that came to a store, as its broker counts.', ({ came }) => came],
+      ['vondle_store_went', 'Messages settled of a store, as its broker counts.', ({ went }) => went],
+    ] as const satisfies readonly [string, string, (store: StoreNow) => number | undefined][])
+      new Gauge({
+        name,
+        help,
+        labelNames: storeLabels,
+        registers,
+        collect() {
+          this.reset();
+          let left = MOST_STORES;
+          for (const { topologyId, environment, look } of sources.watched?.() ?? [])
+            for (const { broker, stores } of look.brokers)
+              for (const store of stores) {
+                const told = value(store);
+                if (told === undefined || left-- <= 0) continue;
+                this.set({ topology: String(topologyId), environment, broker, store: store.name }, told);
+              }
         },
       });
     new Gauge({

@@ -1,5 +1,5 @@
 /** What a target leads to, whatever kind of broker it is: what it has, and what can be done there. */
-import type { Inventory, Step } from '@vondle/core/analysis';
+import type { BrokerNow, Inventory, Step } from '@vondle/core/analysis';
 
 /** What was tried, and how that went, in words for those who set targets. */
 export interface Tried {
@@ -13,6 +13,8 @@ export interface Reached {
   identity(): Promise<string>;
   /** @returns what it has. @throws BrokerTrouble */
   inventory(): Promise<Inventory>;
+  /** @returns how its stores and entries stand at this moment. @throws BrokerTrouble */
+  standing(): Promise<Omit<BrokerNow, 'broker'>>;
   /** Opens what steps are carried out on. @throws BrokerTrouble */
   open(stepMs?: number): Promise<Runner>;
   /** Tries the connection and the rights; what rests on something that failed is not tried. */

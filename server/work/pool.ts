@@ -22,6 +22,8 @@ const LANES = {
   thorough: { threads: 2, waiting: 16, deadlineMs: 60_000, megabytes: 1024 },
   /** What nobody has to wait for: the state of topologies in a list. */
   aside: { threads: 1, waiting: 32, deadlineMs: 20_000, megabytes: 512 },
+  /** Looks at brokers, again and again: one that answers slowly holds up nobody's work. */
+  watch: { threads: 1, waiting: 64, deadlineMs: 20_000, megabytes: 512 },
   /** What may take minutes, tells how far it is, and ends when nobody listens any more. */
   long: { threads: 1, waiting: 8, deadlineMs: 600_000, megabytes: 2048 },
 } satisfies Record<string, Lane>;
@@ -41,6 +43,8 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   probeSet: 'thorough',
   declared: 'quick',
   linksStanding: 'aside',
+  lookAt: 'watch',
+  expectedThere: 'watch',
   glance: 'aside',
   glanceRevision: 'aside',
   classes: 'long',
@@ -78,6 +82,7 @@ export class Work {
       quick: lane('quick'),
       thorough: lane('thorough'),
       aside: lane('aside'),
+      watch: lane('watch'),
       long: lane('long'),
     };
   }

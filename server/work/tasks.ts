@@ -2,6 +2,7 @@
 import type { Problem } from '../http/problem.ts';
 import { declared, goOn, lookAgain, plan, readBack, type Planning } from '../rollouts/planning.ts';
 import { expectedProbe, probeSet } from '../probes/plan.ts';
+import { expectedThere, lookAt } from '../watch/look.ts';
 import { linksStanding, type Stands } from '../links/standing.ts';
 import { mergedDraft } from '../drafts/merge.ts';
 import { blameOf } from '../revisions/blame.ts';
@@ -54,6 +55,8 @@ export const tasks = (planning: Planning) => ({
   probeSet: (input: Parameters<typeof probeSet>[1]) => probeSet(planning, input),
   expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
   linksStanding: (input: Stands) => linksStanding(planning.db, input),
+  lookAt: (input: Stands) => lookAt(planning, input),
+  expectedThere: (input: Stands) => expectedThere(planning.db, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
   classes: (input: AskedClasses) => tellClasses(planning.db, input),
   agreement: (input: Parameters<typeof agreement>[1]) => agreement(planning.db, input),

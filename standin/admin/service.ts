@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { and, eq, inArray, ne, sql } from 'drizzle-orm';
 import type { Connection, Transaction } from '../db/connect.ts';
 import { messages, services, spaces, tenants, things, users } from '../db/schema.ts';
-import { countIn, standing } from '../messages/stock.ts';
+import { countIn, sentTo, standing } from '../messages/stock.ts';
 import type {
   Kind,
   QueueSettings,
@@ -136,7 +136,9 @@ export class Administration {
         .orderBy(users.name),
     ]);
     const stores = kept.filter(({ kind }) => kind === 'queue' || kind === 'subscription').map(({ id }) => id);
+    const topics = kept.filter(({ kind }) => kind === 'topic').map(({ id }) => id);
     const stand = stores.length ? await standing(db, stores) : new Map();
+    const sent = topics.length ? await sentTo(db, topics) : new Map();
     const of = (kind: Kind) =>
       kept
         .filter((each) => each.kind === kind)
@@ -146,6 +148,7 @@ export class Administration {
           ...(stand.has(id) && !('to' in settings && settings.to !== undefined)
             ? { stands: stand.get(id) }
             : {}),
+          ...(kind === 'topic' ? { stands: { came: sent.get(id) ?? 0 } } : {}),
         }));
     return {
       name: own.name,

@@ -121,6 +121,22 @@ export const messages = standin.table(
   ],
 );
 
+/**
+ * How many messages came to a thing and went from it. Rows are only added, by triggers on the messages and by who
+ * sends to topics, so that nobody waits for anybody's count; the keeper adds them up. Their sum counts up for ever.
+ */
+export const passages = standin.table(
+  'passages',
+  {
+    thing: integer('thing')
+      .notNull()
+      .references(() => things.id, { onDelete: 'cascade' }),
+    came: bigint('came', { mode: 'number' }).notNull().default(0),
+    went: bigint('went', { mode: 'number' }).notNull().default(0),
+  },
+  (table) => [index('passages_of_thing').on(table.thing)],
+);
+
 /** Message ids a topic has had within its time of recognising repeats. */
 export const repeats = standin.table(
   'repeats',

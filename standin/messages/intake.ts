@@ -119,6 +119,14 @@ export class Intake {
         outcomes.push({ taken: true, copies: copies.length });
       }
       await put(tx, arriving);
+      const sent = these.flatMap(({ space, to }, i) =>
+        outcomes[i]!.taken ? (space.topics.get(to)?.id ?? []) : [],
+      );
+      if (sent.length)
+        await tx.execute(sql`
+          insert into standin.passages (thing, came)
+          select each.id, count(*) from unnest(${sql.param(sent)}::int[]) as each(id)
+          join standin.things on things.id = each.id group by each.id`);
       return outcomes;
     });
   }

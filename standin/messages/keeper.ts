@@ -1,4 +1,4 @@
-/** What time does to messages when nobody takes: expiry into dead letters, and the forgetting of what is over. */
+/** What time does to messages when nobody takes: expiry into dead letters, the forgetting of what is over, the adding up of counts. */
 import { sql } from 'drizzle-orm';
 import type { Connection } from '../db/connect.ts';
 import type { Spaces } from '../setup/spaces.ts';
@@ -28,6 +28,10 @@ export function keep({ db, pool }: Connection, spaces: Spaces): () => Promise<vo
           if (space && store) await sweep(db, space, store);
         }
         await db.execute(sql`delete from standin.repeats where until <= now()`);
+        await db.execute(sql`
+          with added as (delete from standin.passages where thing in (
+            select thing from standin.passages group by thing having count(*) > 1 limit 1000) returning *)
+          insert into standin.passages (thing, came, went) select thing, sum(came), sum(went) from added group by thing`);
         await db.execute(sql`delete from standin.takers where seen_at < now() - interval '1 min'`);
       } finally {
         await client.query(`select pg_advisory_unlock(${LOCK})`);

@@ -266,21 +266,37 @@ export interface Standing {
   /** When what waits longest came, where something waits. */
   readonly oldest: string | null;
   readonly takers: number;
+  /** Who they are: what each is told apart by, and as whom it signed in. */
+  readonly who: readonly { readonly name: string; readonly user: string }[];
+  /** Count up with each message that comes, and each that goes for good. */
+  readonly came: number;
+  readonly went: number;
 }
+
+/** So many takers of a store are named. */
+const MOST_NAMED = 50;
 
 /** @returns how stores stand, by their ids */
 export async function standing(db: Database, ids: readonly number[]): Promise<Map<number, Standing>> {
-  const { rows } = await db.execute<Record<keyof Standing, string | null> & { id: number }>(sql`
+  type Told = Record<Exclude<keyof Standing, 'who'>, string | null> & {
+    id: number;
+    who: Standing['who'] | null;
+  };
+  const { rows } = await db.execute<Told>(sql`
     select each.id,
       count(m.id) filter (where m.ready_at <= now()) as waiting,
       count(m.id) filter (where m.ready_at > now() and m.lease is not null) as "inHand",
       count(m.id) filter (where m.ready_at > now() and m.lease is null) as delayed,
       min(m.arrived_at) filter (where m.ready_at <= now()) as oldest,
-      (select count(*) from standin.takers t where t.store = each.id and t.seen_at > now() - interval '15 s') as takers
+      (select count(*) from standin.takers t where t.store = each.id and t.seen_at > now() - interval '15 s') as takers,
+      (select json_agg(json_build_object('name', t.id, 'user', t."user")) from (select id, "user" from standin.takers
+        where store = each.id and seen_at > now() - interval '15 s' order by id limit ${MOST_NAMED}) t) as who,
+      (select sum(p.came) from standin.passages p where p.thing = each.id) as came,
+      (select sum(p.went) from standin.passages p where p.thing = each.id) as went
     from unnest(${sql.param(ids)}::int[]) as each(id) left join standin.messages m on m.store = each.id
     group by each.id`);
   return new Map(
-    rows.map(({ id, waiting, inHand, delayed, oldest, takers }) => [
+    rows.map(({ id, waiting, inHand, delayed, oldest, takers, who, came, went }) => [
       id,
       {
         waiting: Number(waiting),
@@ -288,9 +304,20 @@ export async function standing(db: Database, ids: readonly number[]): Promise<Ma
         delayed: Number(delayed),
         oldest: oldest === null ? null : new Date(oldest).toISOString(),
         takers: Number(takers),
+        who: who ?? [],
+        came: Number(came ?? 0),
+        went: Number(went ?? 0),
       },
     ]),
   );
+}
+
+/** @returns how many messages were sent to topics, by their ids */
+export async function sentTo(db: Database, ids: readonly number[]): Promise<Map<number, number>> {
+  const { rows } = await db.execute<{ thing: number; came: string }>(sql`
+    select thing, sum(came) as came from standin.passages
+    where thing = any(${sql.param(ids)}::int[]) group by thing`);
+  return new Map(rows.map(({ thing, came }) => [thing, Number(came)]));
 }
 
 /** @returns how many messages lie in a store, in hand or not, at most one more than asked about */

@@ -1,5 +1,5 @@
 /** Carries the messages of a queue over to another, in their order, none taken before the broker has it again. */
-import { createHash } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import type { ChannelModel, ConfirmChannel, ConsumeMessage, Options } from 'amqplib';
 import { within } from './broker.ts';
 import { OUR_PREFIX } from './names.ts';
@@ -10,11 +10,84 @@ const CLOSE_MS = 1000;
 /** So many are on their way at once. */
 const AT_ONCE = 500;
 
-const KEPT = `${OUR_PREFIX}kept.`;
+/** How the names of all that keeps messages begin. */
+export const KEPT = `${OUR_PREFIX}kept.`;
 
 /** @returns what keeps a queue's messages while the queue is replaced: the same name whoever asks */
 export const keptFor = (queue: string): string =>
   KEPT + createHash('sha256').update(queue).digest('hex').slice(0, 32);
+
+/** What a way of messages is told of: a channel of its own that is given up when nothing moves on it. */
+export interface Lane {
+  readonly channel: ConfirmChannel;
+  /** Says that something moved. */
+  alive(): void;
+  readonly stopped: { readonly yet: boolean };
+  /** @throws BrokerTrouble when the channel fails before the work is done */
+  during<T>(work: Promise<T>): Promise<T>;
+  close(): Promise<void>;
+}
+
+/**
+ * @param silentMs how long nothing may move
+ * @param signal ends it at once
+ * @throws BrokerTrouble
+ */
+export async function openLane(
+  connection: ChannelModel,
+  silentMs: number,
+  signal: AbortSignal,
+): Promise<Lane> {
+  if (signal.aborted) throw new BrokerTrouble('gone');
+  const channel = await within(connection.createConfirmChannel(), silentMs).catch((error: unknown) => {
+    throw brokerTrouble(error);
+  });
+  let fail: (error: unknown) => void = () => {};
+  const failed = new Promise<never>((_, reject) => (fail = reject));
+  channel.on('error', (error: unknown) => fail(error));
+  channel.on('close', () => fail(new BrokerTrouble('gone')));
+  // the queue it goes to went: the broker tells before it confirms
+  channel.on('return', () =>
+    fail(new BrokerTrouble('refused', '', 'there is no queue any more to carry messages to')),
+  );
+  const stopped = { yet: false };
+  failed.catch(() => (stopped.yet = true));
+  // a connection that is cut says nothing any more
+  const cutOff = () => fail(new BrokerTrouble('gone'));
+  signal.addEventListener('abort', cutOff);
+  let last = performance.now();
+  let busy = 0;
+  const watch = setInterval(
+    () => {
+      if (busy && performance.now() - last > silentMs) fail(new BrokerTrouble('slow'));
+    },
+    Math.min(1000, silentMs),
+  );
+  return {
+    channel,
+    stopped,
+    alive: () => (last = performance.now()),
+    async during(work) {
+      busy++;
+      last = performance.now();
+      try {
+        return await Promise.race([failed, work]);
+      } catch (error) {
+        stopped.yet = true;
+        throw brokerTrouble(error);
+      } finally {
+        busy--;
+      }
+    },
+    async close() {
+      stopped.yet = true;
+      clearInterval(watch);
+      signal.removeEventListener('abort', cutOff);
+      // nobody answers on a connection that is cut, and on others perhaps
+      if (!signal.aborted) await within((async () => channel.close())(), CLOSE_MS).catch(() => {});
+    },
+  };
+}
 
 /**
  * Moves what waits in one queue to another, as at least once: each is published with its own key and confirmed before it
@@ -31,112 +104,156 @@ export async function carryOver(
   silentMs: number,
   signal: AbortSignal,
 ): Promise<number> {
-  if (signal.aborted) throw new BrokerTrouble('gone');
-  const channel = await within(connection.createConfirmChannel(), silentMs);
-  let fail: (error: unknown) => void = () => {};
-  const failed = new Promise<never>((_, reject) => (fail = reject));
-  channel.on('error', (error: unknown) => fail(error));
-  channel.on('close', () => fail(new BrokerTrouble('gone')));
-  // the queue it goes to went: the broker tells before it confirms
-  channel.on('return', () => fail(new BrokerTrouble('refused', '', `there is no queue ${to} any more`)));
-  const stopped = { yet: false };
-  failed.catch(() => (stopped.yet = true));
-  // a connection that is cut says nothing any more
-  const cutOff = () => fail(new BrokerTrouble('gone'));
-  signal.addEventListener('abort', cutOff);
-  let last = performance.now();
-  const watch = setInterval(
-    () => {
-      if (performance.now() - last > silentMs) fail(new BrokerTrouble('slow'));
-    },
-    Math.min(1000, silentMs),
-  );
+  const lane = await openLane(connection, silentMs, signal);
+  const { channel } = lane;
   // a fanout exchange of our own leaves each message the key it came with
   const through = `${keptFor(to)}.through`;
-  let moved = 0;
   try {
-    await Promise.race([
-      failed,
+    return await lane.during(
       (async () => {
-        await channel.assertExchange(through, 'fanout', { durable: false, autoDelete: true });
+        let moved = 0;
+        await channel.assertExchange(through, 'fanout', { durable: true, autoDelete: true });
         await channel.bindQueue(to, through, '');
-        await channel.prefetch(AT_ONCE);
         for (;;) {
-          const { messageCount } = await channel.checkQueue(from);
-          if (messageCount === 0) break;
-          moved += await takeSome(
-            channel,
-            from,
-            through,
-            messageCount,
-            stopped,
-            () => (last = performance.now()),
-          );
+          const taking = await takeSome(lane, from, through, true);
+          if (!taking) break;
+          moved += taking;
         }
         await channel.unbindQueue(to, through, '');
+        return moved;
       })(),
-    ]);
-    return moved;
-  } catch (error) {
-    throw brokerTrouble(error);
+    );
   } finally {
-    stopped.yet = true;
-    clearInterval(watch);
-    signal.removeEventListener('abort', cutOff);
-    // nobody may answer any more
-    await within((async () => channel.close())(), CLOSE_MS).catch(() => {});
+    await lane.close();
   }
 }
 
-/** Takes so many messages at most, and ends when as many as there are were moved. */
+/**
+ * Copies what waits in a queue without taking it: all copied messages stay in hand, unacknowledged, until the
+ * lane is closed, which puts them back where they were; or until the queue is removed, and they with it.
+ */
+export class Copies {
+  private skipped = 0;
+  /** How many are in hand. */
+  count = 0;
+  private readonly refused: number[] = [];
+  private readonly after: number[] = [];
+
+  /**
+   * @param through a fanout exchange that leads to where the copies go
+   * @param skip how many of the first are already there
+   * @param change what a message is published with
+   */
+  constructor(
+    private readonly lane: Lane,
+    private readonly from: string,
+    private readonly through: string,
+    private readonly skip: number,
+    private readonly change: (properties: Options.Publish) => Options.Publish,
+  ) {}
+
+  /** Copies until nothing waits any more. @throws BrokerTrouble */
+  async all(): Promise<void> {
+    await this.lane.during(
+      (async () => {
+        while (await takeSome(this.lane, this.from, this.through, false, this));
+      })(),
+    );
+  }
+
+  /** @returns what the next one in hand is published with; undefined where it is not */
+  next(message: ConsumeMessage): Options.Publish | undefined {
+    this.count++;
+    return this.skipped < this.skip ? void this.skipped++ : this.change(propertiesOf(message));
+  }
+
+  /** Notes whether the broker took a copy. */
+  answered(tag: number, taken: boolean): void {
+    if (!taken) this.refused.push(tag);
+    else if (this.refused.length) this.after.push(tag);
+  }
+
+  /** Takes what was copied, and leaves what the broker refused. */
+  takeCopied(): void {
+    const { channel } = this.lane;
+    const acknowledge = (deliveryTag: number, upTo: boolean) =>
+      channel.ack({ fields: { deliveryTag } } as ConsumeMessage, upTo);
+    const first = Math.min(...this.refused);
+    // confirms may come in any order: each that was taken is known apart only from the first refusal on
+    if (first > 1) acknowledge(first - 1, true);
+    for (const tag of this.after) if (tag > first) acknowledge(tag, false);
+  }
+}
+
+/**
+ * Takes as many messages as are there, and ends when all of them were confirmed.
+ * @param take whether they are acknowledged; if not, they stay in hand
+ * @returns how many; 0 where none waits
+ */
 async function takeSome(
-  channel: ConfirmChannel,
+  { channel, stopped, alive }: Lane,
   from: string,
   through: string,
-  most: number,
-  stopped: { readonly yet: boolean },
-  alive: () => void,
+  take: boolean,
+  copies?: Copies,
 ): Promise<number> {
-  let [taken, done] = [0, 0];
+  const { messageCount } = await channel.checkQueue(from);
+  const most = take ? messageCount : Math.min(messageCount, AT_ONCE);
+  if (most === 0) return 0;
+  let [taken, done, refused] = [0, 0, false];
   let ended: () => void = () => {};
   let fail: (error: unknown) => void = () => {};
   const over = new Promise<void>((resolve, reject) => ([ended, fail] = [resolve, reject]));
-  const { consumerTag } = await channel.consume(from, (message) => {
+  const confirmed = () => {
+    alive();
+    if (++done === taken && (refused || done === most)) ended();
+  };
+  // a taker that acknowledges nothing gets no more than this
+  await channel.prefetch(Math.min(most, AT_ONCE));
+  const consumerTag = `${OUR_PREFIX}${randomUUID()}`;
+  const takeOne = (message: ConsumeMessage | null) => {
+    // a queue that is removed tells its takers
     if (!message) return fail(new BrokerTrouble('strange', `the queue ${from} went while it was emptied`));
     if (stopped.yet) return;
-    if (taken >= most) return channel.nack(message, false, true);
+    if (taken >= most || refused) return channel.nack(message, false, true);
     taken++;
     alive();
-    channel.publish(through, message.fields.routingKey, message.content, propertiesOf(message), (error) => {
+    const properties = copies ? copies.next(message) : propertiesOf(message);
+    if (!properties) return confirmed();
+    const { routingKey, deliveryTag } = message.fields;
+    channel.publish(through, routingKey, message.content, properties, (error) => {
       // what is not acknowledged is put back when the channel closes, which it does now
       if (stopped.yet) return;
-      if (error)
-        return fail(
-          new BrokerTrouble(
-            'refused',
-            '',
-            `the broker did not take a message of ${from} again; it stays there`,
-          ),
-        );
-      alive();
-      channel.ack(message);
-      if (++done === most) ended();
+      copies?.answered(deliveryTag, !error);
+      if (error) refused = true;
+      else if (take) channel.ack(message);
+      confirmed();
     });
-  });
+  };
+  await channel.consume(from, takeOne, { consumerTag });
   // others may take them meanwhile: then fewer come than were there
   const look = setInterval(() => {
     if (stopped.yet) return fail(new BrokerTrouble('gone'));
-    channel.checkQueue(from).then(({ messageCount }) => {
+    channel.checkQueue(from).then(({ messageCount: left }) => {
       alive();
-      if (messageCount === 0 && done === taken) ended();
+      if (left === 0 && done === taken) ended();
     }, fail);
   }, 200);
   try {
     await over;
   } finally {
     clearInterval(look);
-    await channel.cancel(consumerTag).catch(() => {});
+    // a taker whose hands are full gets nothing more; one that goes may take its queue along (auto-delete)
+    if (take || done < most) await channel.cancel(consumerTag).catch(() => {});
   }
+  // what came before it was cancelled is confirmed too
+  while (done < taken && !stopped.yet) await channel.waitForConfirms().catch(() => {});
+  if (refused)
+    throw new BrokerTrouble(
+      'refused',
+      '',
+      `the broker did not take a message of ${from} again; it stays there`,
+    );
   return done;
 }
 

@@ -87,8 +87,8 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
   };
 }
 
-/** Who carries a link is no taker that anybody would miss. */
-const isTaker = (tag: string) => !tag.startsWith(LINK_TAG);
+/** Who carries a link, or messages of a queue that is replaced, is no taker that anybody would miss. */
+const isTaker = (tag: string) => !tag.startsWith(LINK_TAG) && !tag.startsWith(OUR_PREFIX);
 
 function queueOf(
   { name, durable, auto_delete, exclusive, arguments: terms, ...queue }: HttpQueue,

@@ -11,9 +11,9 @@ import {
 import type { Channel, ChannelModel } from 'amqplib';
 import type { Runner } from '../reached.ts';
 import { cut, end, within, type AmqpBroker } from './broker.ts';
-import { carryOver, keptFor } from './carry.ts';
 import { readExchange, readQueue } from './inventory.ts';
 import { OUR_PREFIX } from './names.ts';
+import { Replacement, tidyKept } from './replacement.ts';
 import { giveRights, takeRights, type AppUsers } from './rights.ts';
 import { BrokerTrouble, brokerTrouble } from './trouble.ts';
 
@@ -113,6 +113,11 @@ export class StepRunner implements Runner {
         );
       }
     }
+    await tidyKept(this.broker, (names) =>
+      this.attempt(async (channel) => {
+        for (const name of names) await channel.deleteQueue(name);
+      }),
+    );
   }
 
   /** @returns how many messages wait in a queue at this moment; undefined where there is no such queue */
@@ -178,57 +183,59 @@ export class StepRunner implements Runner {
     }
   }
 
-  /**
-   * A queue is made anew with what waits in it: that is carried over to a queue of ours, and back. What a process
-   * that died left in ours is carried back first of all.
-   */
+  /** A queue is made anew with what waits in it. */
   private async replaceQueue(
     queue: WireQueue,
     bindings: readonly WireBinding[],
     agreed: number,
   ): Promise<string | null> {
-    const kept = keptFor(queue.name);
-    const [there, left] = [await readQueue(this.broker, queue.name), await readQueue(this.broker, kept)];
-    let carried = 0;
+    const there = await readQueue(this.broker, queue.name);
+    const carry = await Replacement.begin(
+      this.broker,
+      this.connection,
+      queue,
+      this.stepMs,
+      this.cutOff.signal,
+    );
     let gap: string | undefined;
-    if (!there || differs(queue, there) !== '') {
-      if (there) {
-        const inHand = inHandOf(there);
-        if (inHand > agreed) throw moreThanAgreed(queue.name, inHand, agreed);
-        await this.attempt((channel) => channel.assertQueue(kept, { durable: true }));
-        carried = await carryOver(this.connection, queue.name, kept, this.stepMs, this.cutOff.signal);
-      }
-      const release = await this.attempt((channel) => this.hold(channel, bindings, queue.name));
-      const began = performance.now();
-      const destroyed = there ? await this.removeQueue(queue.name, there, kept) : 0;
-      await this.attempt(async (channel) => {
-        await declareQueue(channel, queue);
-        for (const binding of bindings) await bind(channel, binding);
-      });
-      const ms = Math.max(1, Math.round(performance.now() - began));
-      await this.attempt(() => release());
-      gap = `for ${ms} ms nothing could come to lie in it`;
-      if (destroyed) gap += `; ${destroyed} ${destroyed === 1 ? 'message' : 'messages'} went with it`;
-    } else
-      await this.attempt(async (channel) => {
-        for (const binding of bindings) await bind(channel, binding);
-      });
-    if (left || carried || there) {
-      const back = left || gap !== undefined ? await this.giveBack(queue.name, kept) : 0;
+    try {
+      if (!there || differs(queue, there) !== '') {
+        if (there) {
+          // what an earlier try has in hand is still counted for some seconds; it was agreed to at that time
+          const inHand = (await carry.isOriginal()) ? 0 : inHandOf(there);
+          if (inHand > agreed) throw moreThanAgreed(queue.name, inHand, agreed);
+          await carry.keep();
+        }
+        const release = await this.attempt((channel) => this.hold(channel, bindings, queue.name));
+        const began = performance.now();
+        const destroyed = there ? await this.removeQueue(queue.name, there, carry) : 0;
+        await this.attempt(async (channel) => {
+          await declareQueue(channel, queue);
+          for (const binding of bindings) await bind(channel, binding);
+        });
+        const ms = Math.max(1, Math.round(performance.now() - began));
+        await this.attempt(() => release());
+        gap = `for ${ms} ms nothing could come to lie in it`;
+        if (destroyed) gap += `; ${destroyed} ${destroyed === 1 ? 'message' : 'messages'} went with it`;
+      } else
+        await this.attempt(async (channel) => {
+          for (const binding of bindings) await bind(channel, binding);
+        });
+      const back = await carry.giveBack();
       if (back)
         return `${gap ? `${gap}; ` : ''}${back} ${back === 1 ? 'message was' : 'messages were'} carried over`;
+      return gap ?? null;
+    } finally {
+      await carry.end();
     }
-    return gap ?? null;
   }
 
-  /** Removes a queue that was emptied; what came in meanwhile is carried over too. @returns how many messages went with it */
-  private async removeQueue(name: string, there: WireQueue, kept: string): Promise<number> {
+  /** Removes a queue whose messages are kept; what came in meanwhile is kept too. @returns how many messages went with it */
+  private async removeQueue(name: string, there: WireQueue, carry: Replacement): Promise<number> {
     // queues that are replicated cannot be asked to go only when they are empty
     const canAsk = there.arguments['x-queue-type'] !== 'quorum';
     for (let tries = 0; ; tries++) {
-      if (!canAsk && (await this.waiting(name))) {
-        await carryOver(this.connection, name, kept, this.stepMs, this.cutOff.signal);
-      }
+      if (!canAsk && (await this.waiting(name))) await carry.keepMore();
       try {
         return await this.attempt(
           async (channel) =>
@@ -238,18 +245,9 @@ export class StepRunner implements Runner {
       } catch (error) {
         const trouble = brokerTrouble(error);
         if (trouble.kind !== 'refused' || tries === MOST_EMPTIED) throw trouble;
-        await carryOver(this.connection, name, kept, this.stepMs, this.cutOff.signal);
+        await carry.keepMore();
       }
     }
-  }
-
-  /** @returns how many messages were carried back from what kept them, which is removed */
-  private async giveBack(queue: string, kept: string): Promise<number> {
-    const waiting = await this.waiting(kept);
-    if (waiting === undefined) return 0;
-    const back = await carryOver(this.connection, kept, queue, this.stepMs, this.cutOff.signal);
-    await this.attempt((channel) => channel.deleteQueue(kept, { ifEmpty: true }));
-    return back;
   }
 
   private async deleteQueue(queue: WireQueue, agreed: number): Promise<string | null> {

@@ -1,10 +1,11 @@
-import type { Inventory } from '@vondle/core/analysis';
+import type { BrokerNow, Inventory } from '@vondle/core/analysis';
 import type { Allowed } from '../allowed.ts';
 import type { Reached, Runner, Tried } from '../reached.ts';
 import type { AmqpAddresses } from './address.ts';
 import { AmqpBroker } from './broker.ts';
 import { readInventory } from './inventory.ts';
 import { putUser, readRights, type AppUsers, type Credential } from './rights.ts';
+import { readStanding } from './standing.ts';
 import { StepRunner } from './step.ts';
 import { tryOut } from './tryout.ts';
 
@@ -39,6 +40,10 @@ export class AmqpTarget implements Reached {
       rights: rights.filter(({ app }) => known.has(app)),
       ...(others.length ? { usersOfOthers: others } : {}),
     };
+  }
+
+  standing(): Promise<Omit<BrokerNow, 'broker'>> {
+    return readStanding(this.broker);
   }
 
   open(stepMs?: number): Promise<Runner> {

@@ -1,7 +1,7 @@
 /** One publish-subscribe service that a target leads to: a space of the stand-in, through its administration. */
 import { createHash } from 'node:crypto';
 import type { HostedAddresses } from '@vondle/api';
-import type { HostedKind, HostedThing } from '@vondle/core/analysis';
+import type { BrokerNow, HostedKind, HostedThing, StoreNow } from '@vondle/core/analysis';
 import type { Allowed } from '../allowed.ts';
 import { LINK_TAG, OUR_PREFIX } from '../amqp/names.ts';
 import { brokerTrouble, BrokerTrouble } from '../amqp/trouble.ts';
@@ -19,14 +19,21 @@ interface Setup {
   readonly subscriptions: readonly Told[];
   readonly statements: readonly Told[];
 }
+/** How a store stands. */
+interface Stands {
+  readonly waiting: number;
+  readonly inHand: number;
+  readonly delayed: number;
+  readonly oldest: string | null;
+  readonly takers: number;
+  readonly who: readonly { readonly name: string; readonly user: string }[];
+  readonly came: number;
+  readonly went: number;
+}
 interface Told {
   readonly name: string;
-  readonly stands?: {
-    readonly waiting: number;
-    readonly inHand: number;
-    readonly delayed: number;
-    readonly takers: number;
-  };
+  /** Of a topic: only what was sent to it. */
+  readonly stands?: Partial<Stands>;
   readonly [setting: string]: unknown;
 }
 
@@ -99,6 +106,36 @@ export class HostedService {
     return (await this.everything()).filter(({ name }) => !name.startsWith(OUR_PREFIX));
   }
 
+  /** @returns how its stores and topics stand, without what we put there for a moment */
+  async standing(): Promise<Omit<BrokerNow, 'broker'>> {
+    const { topics, queues, subscriptions } = await this.setup();
+    const ours = ({ name }: Told) => name.startsWith(OUR_PREFIX);
+    return {
+      entries: topics.flatMap((each) =>
+        ours(each)
+          ? []
+          : [{ name: each.name, ...(each.stands?.came === undefined ? {} : { came: each.stands.came }) }],
+      ),
+      stores: [...queues, ...subscriptions].flatMap((each): StoreNow[] => {
+        const { name, stands } = each;
+        if (ours(each) || stands?.waiting === undefined) return [];
+        const { waiting, inHand = 0, delayed = 0, who = [], came, went, oldest } = stands;
+        return [
+          {
+            name,
+            waiting,
+            inHand,
+            delayed,
+            takers: who.map(({ name: tag, user }) => ({ name: tag, user })),
+            ...(came === undefined ? {} : { came }),
+            ...(went === undefined ? {} : { went }),
+            ...(oldest ? { oldestAt: oldest } : {}),
+          },
+        ];
+      }),
+    };
+  }
+
   /** @returns everything the space has, each with all its settings */
   async everything(): Promise<HostedThing[]> {
     const { access, topics, queues, subscriptions, statements } = await this.setup();
@@ -112,9 +149,12 @@ export class HostedService {
           kind,
           name,
           settings: settings as HostedThing['settings'],
-          ...(stands
-            ? { messages: stands.waiting + stands.inHand + stands.delayed, takers: stands.takers }
-            : {}),
+          ...(stands?.waiting === undefined
+            ? {}
+            : {
+                messages: stands.waiting + (stands.inHand ?? 0) + (stands.delayed ?? 0),
+                takers: stands.takers ?? 0,
+              }),
         };
       });
     return [

@@ -1,6 +1,6 @@
 /** A publish-subscribe service as a target: its steps are requests to its administration, each whole or not at all. */
 import type { HostedAddresses } from '@vondle/api';
-import type { HostedThing, Inventory, Step } from '@vondle/core/analysis';
+import type { BrokerNow, HostedThing, Inventory, Step } from '@vondle/core/analysis';
 import type { Allowed } from '../allowed.ts';
 import { brokerTrouble, BrokerTrouble } from '../amqp/trouble.ts';
 import type { Reached, Runner, Tried } from '../reached.ts';
@@ -22,6 +22,10 @@ export class HostedTarget implements Reached {
 
   async inventory(): Promise<Inventory> {
     return { exchanges: [], queues: [], bindings: [], hosted: await this.service.things() };
+  }
+
+  standing(): Promise<Omit<BrokerNow, 'broker'>> {
+    return this.service.standing();
   }
 
   async open(stepMs?: number): Promise<Runner> {

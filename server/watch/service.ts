@@ -1,0 +1,173 @@
+/**
+ * Looks at every environment in which something stands, again and again. Of several processes one looks at each; where it
+ * falls, another goes on.
+ */
+import type { Expected, LinkNow, Look } from '@vondle/core/analysis';
+import { storesIn } from '@vondle/core/analysis';
+import type { Logger } from 'pino';
+import type { Database } from '../db/connect.ts';
+import { Held } from '../db/held.ts';
+import { forTheLog } from '../db/trouble.ts';
+import { environmentsStanding, type Stands } from '../links/standing.ts';
+import type { Work } from '../work/pool.ts';
+import { seenIn, type Since } from './seen.ts';
+import { forgetLooks, forgetOld, keepLook, type Counted } from './store.ts';
+
+/** Told apart by it from other locks of the database. */
+const LOCK = 5694;
+/** How often is looked: a broker's own statistics are no fresher. */
+const LOOK_MS = 5000;
+/** So far back looks are remembered. */
+const REMEMBER_MS = 90_000;
+/** How often what is too old is forgotten. */
+const FORGET_MS = 60_000;
+/** So many environments are looked at at once. */
+const AT_ONCE = 4;
+
+export interface WatchParts {
+  readonly db: Database;
+  readonly databaseUrl: string;
+  readonly work: Pick<Work, 'run'>;
+  readonly log: Logger;
+  readonly lookMs?: number;
+  /** How the links of a topology stand, as far as this process knows. */
+  readonly links?: (topologyId: number) => readonly (LinkNow & { environment: string })[];
+}
+
+interface Watched {
+  readonly signature: string;
+  readonly expected: Expected;
+  readonly looks: Look[];
+  readonly since: Since;
+}
+
+export class Watching {
+  private readonly watched = new Map<string, Watched>();
+  private readonly held: Held;
+  private timer: NodeJS.Timeout | undefined;
+  private looking: Promise<void> = Promise.resolve();
+  private forgotten = 0;
+  private closed = false;
+
+  constructor(private readonly parts: WatchParts) {
+    this.held = new Held(parts.databaseUrl, LOCK, 'vondle watch', () => this.watched.clear());
+  }
+
+  start(): void {
+    const next = () => {
+      if (this.closed) return;
+      const began = performance.now();
+      this.looking = this.look().catch((error: unknown) =>
+        this.parts.log.warn({ err: forTheLog(error) }, 'environments could not be looked at'),
+      );
+      void this.looking.then(() => {
+        const left = (this.parts.lookMs ?? LOOK_MS) - (performance.now() - began);
+        if (!this.closed) this.timer = setTimeout(next, Math.max(0, left));
+      });
+    };
+    next();
+  }
+
+  /** @returns the newest look at each environment that this process looks at */
+  newest(): { topologyId: number; environment: string; look: Look }[] {
+    return [...this.watched].flatMap(([key, { looks }]) => {
+      const look = looks.at(-1);
+      const space = key.indexOf(' ');
+      return look
+        ? [{ topologyId: Number(key.slice(0, space)), environment: key.slice(space + 1), look }]
+        : [];
+    });
+  }
+
+  async close(): Promise<void> {
+    this.closed = true;
+    clearTimeout(this.timer);
+    await this.looking;
+    await this.held.close();
+  }
+
+  private async look(): Promise<void> {
+    const { db } = this.parts;
+    const stand = await environmentsStanding(db);
+    const wanted = new Map(stand.map((each) => [`${each.topologyId} ${each.environment}`, each]));
+    for (const key of this.watched.keys()) if (!wanted.has(key)) this.watched.delete(key);
+    await this.held.keepOnly(wanted);
+    const mine: [string, Stands][] = [];
+    for (const [key, each] of wanted) if (!this.closed && (await this.held.take(key))) mine.push([key, each]);
+    const queue = mine.values();
+    await Promise.all(
+      Array.from({ length: AT_ONCE }, async () => {
+        for (const [key, each] of queue) {
+          if (this.closed) return;
+          await this.lookAt(key, each).catch((error: unknown) =>
+            this.parts.log.warn(
+              { environment: key, err: forTheLog(error) },
+              'an environment could not be looked at',
+            ),
+          );
+        }
+      }),
+    );
+    if (performance.now() - this.forgotten > FORGET_MS && (await this.held.take('forget'))) {
+      this.forgotten = performance.now();
+      await forgetLooks(db, stand);
+      await forgetOld(db);
+    }
+  }
+
+  private async lookAt(key: string, stands: Stands): Promise<void> {
+    const { db, work, links } = this.parts;
+    const signature = JSON.stringify(stands);
+    let watched = this.watched.get(key);
+    if (watched?.signature !== signature) {
+      const expected = await work.run('expectedThere', stands);
+      watched = {
+        signature,
+        expected,
+        // what stands there changed; how it stood before is still true
+        looks: watched?.looks ?? [],
+        since: watched?.since ?? new Map(),
+      };
+      this.watched.set(key, watched);
+    }
+    const { looks, expected, since } = watched;
+    const brokers = await work.run('lookAt', stands);
+    const now: Look = {
+      at: Date.now(),
+      brokers,
+      links: (links?.(stands.topologyId) ?? [])
+        .filter(({ environment }) => environment === stands.environment)
+        .map(({ link, runs, why, carried }) => ({ link, runs, why, carried })),
+    };
+    const before = looks.at(-1);
+    looks.push(now);
+    while (looks.length > 2 && looks[0]!.at < now.at - REMEMBER_MS) looks.shift();
+    const seen = seenIn(stands, expected, looks, since);
+    await db.transaction((tx) => keepLook(tx, stands, seen, countedIn(now, before)));
+  }
+}
+
+/** @returns what there is to count, the stores in which most is first; nothing of those where nothing is */
+export function countedIn(now: Look, before: Look | undefined): Counted[] {
+  const then = before && storesIn(before);
+  const since = (old: number | undefined, value: number | undefined) =>
+    old === undefined || value === undefined || value < old ? 0 : value - old;
+  return now.brokers
+    .flatMap(({ broker, stores }) =>
+      stores.map(({ name, waiting, inHand, delayed, takers, came, went }): Counted => {
+        const old = then?.get(`${broker}/${name}`);
+        return {
+          broker,
+          store: name,
+          waiting,
+          inHand,
+          delayed,
+          takers: takers.length,
+          came: since(old?.came, came),
+          went: since(old?.went, went),
+        };
+      }),
+    )
+    .filter((each) => each.waiting || each.inHand || each.delayed || each.takers || each.came || each.went)
+    .sort((a, b) => b.waiting + b.came - (a.waiting + a.came));
+}
