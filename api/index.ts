@@ -10,6 +10,7 @@ export * from './events.ts';
 export * from './drafts.ts';
 export * from './links.ts';
 export * from './members.ts';
+export * from './messages.ts';
 export * from './paths.ts';
 export * from './people.ts';
 export * from './proposals.ts';

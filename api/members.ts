@@ -8,7 +8,15 @@ export const ROLES = ['reader', 'author', 'approver', 'operator', 'owner'] as co
 export type Role = (typeof ROLES)[number];
 
 const role = string().oneOf(ROLES).required();
-export const roleInput = record({ role });
+/**
+ * Whether somebody is shown what is in messages: not at all; in those that carry no guarded data; in all. It goes with no role:
+ * who carries rollouts out need not read what passes.
+ */
+export const READS = ['nothing', 'bodies', 'guarded bodies'] as const;
+export type Reads = (typeof READS)[number];
+
+/** What changes of a member. */
+export const roleInput = record({ role: string().oneOf(ROLES), reads: string().oneOf(READS) });
 export const newInvitation = record({
   role,
   words: string().trim().max(200),
@@ -23,7 +31,10 @@ export const newAccount = record({
   password: newPassword,
 });
 
-const member = record({ handle: text(), name: text(), role: word(...ROLES) }, 'Member');
+const member = record(
+  { handle: text(), name: text(), role: word(...ROLES), reads: word(...READS) },
+  'Member',
+);
 export type Member = InferType<typeof member>;
 
 const invitation = record(
@@ -42,7 +53,7 @@ export type InvitedTo = InferType<typeof invitedTo>;
 export const memberRoutes = {
   'GET /topologies/:slug/members': { what: 'Who belongs to it, as what', door: 'read', answer: list(member) },
   'PUT /topologies/:slug/members/:handle': {
-    what: 'Give a member another role',
+    what: 'Give a member another role, or let them read what is in messages',
     door: 'manage',
     body: roleInput,
   },

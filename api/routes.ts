@@ -5,6 +5,7 @@ import { draftRoutes } from './drafts.ts';
 import { map, record, yes } from './kinds.ts';
 import { linkRoutes } from './links.ts';
 import { memberRoutes } from './members.ts';
+import { messageRoutes } from './messages.ts';
 import { peopleRoutes } from './people.ts';
 import { proposalRoutes } from './proposals.ts';
 import { revisionRoutes } from './revisions.ts';
@@ -40,6 +41,7 @@ export const CHAPTERS = {
   Rollouts: rolloutRoutes,
   Links: linkRoutes,
   Watch: watchRoutes,
+  Messages: messageRoutes,
   'Users of apps': credentialRoutes,
   Service: serviceRoutes,
 } as const satisfies Readonly<Record<string, Routes>>;
@@ -57,6 +59,7 @@ export const ROUTES = {
   ...rolloutRoutes,
   ...linkRoutes,
   ...watchRoutes,
+  ...messageRoutes,
   ...credentialRoutes,
   ...serviceRoutes,
 } as const satisfies Routes;

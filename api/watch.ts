@@ -1,6 +1,6 @@
 /** An environment as it is: what waits where, who takes, what contradicts the topology. */
 import { number, string, type InferType } from 'yup';
-import { list, maybeWhole, record, text, time, whole, word, yes } from './kinds.ts';
+import { list, map, maybeWhole, record, text, time, whole, word, yes } from './kinds.ts';
 import type { Routes } from './route.ts';
 
 const count = () => number().min(0).required();
@@ -32,7 +32,7 @@ const store = record(
     takers: list(taker),
     comes: perSecond(),
     goes: perSecond(),
-    oldestAt: time().nullable().defined().default(null),
+    oldestAt: time().nullable(),
     node: text().nullable(),
   },
   'StoreNow',
@@ -68,6 +68,34 @@ const contradiction = record(
 );
 export type ContradictionSeen = InferType<typeof contradiction>;
 
+const difference = record(
+  {
+    broker: text(),
+    kind: word('missing', 'changed', 'extra'),
+    /** What it is, in words. */
+    what: text(),
+    /** What would put it back, in words; nothing where it is somebody else's and stays. */
+    putBack: text().nullable(),
+    /** What is to be, as the broker is told it. */
+    settings: map().nullable(),
+  },
+  'Difference',
+);
+export type DifferenceSeen = InferType<typeof difference>;
+
+const drift = record(
+  {
+    at: time(),
+    /** Brokers that could not be read, and why. */
+    away: list(record({ broker: text(), why: text() }, 'BrokerAway')),
+    differences: list(difference),
+    /** Differences that are there and not told, since there are too many. */
+    more: whole(),
+  },
+  'Drift',
+);
+export type DriftSeen = InferType<typeof drift>;
+
 const look = record(
   {
     at: time(),
@@ -78,6 +106,8 @@ const look = record(
     said: list(contradiction),
     /** Stores that are there and not told, since there are too many. */
     more: whole(),
+    /** How what the brokers have differs from what was applied; null where that was not looked at yet. */
+    drift: drift.nullable().default(null),
   },
   'Look',
 );
@@ -122,6 +152,13 @@ export const watchRoutes = {
     more: 'As it was at the last look, some seconds ago; 404 where nothing of the topology stands there.',
     door: 'read',
     answer: look,
+  },
+  'POST /topologies/:slug/watch/:environment/drift': {
+    what: 'Look now how what the brokers have differs from what was applied there',
+    more: 'It is also looked at every minute: see the answer of `GET …/watch/:environment`. Nothing is changed.',
+    door: 'read',
+    answer: drift,
+    status: 200,
   },
   'GET /topologies/:slug/watch/:environment/course': {
     what: 'How a store stood over time',

@@ -186,6 +186,108 @@ program
   )
   .action(async (topology, options) => (await import('./rollout.ts')).rollout(topology, options));
 
+const there = new Argument('<topology>', 'as it stands in its address, or a folder that was pulled from it');
+const inEnvironment = () => new Option('-e, --environment <id>', 'the environment').makeOptionMandatory();
+const format = () =>
+  new Option('-f, --format <format>', 'how to print').choices(['text', 'json']).default('text');
+const agreed = () =>
+  new Option('--agreed <number>', 'so many at most; with none it only says how many wait').argParser(count);
+const whereOption = () =>
+  new Option('-w, --where <condition>', 'only those of which this is true, as in `level > 2`');
+
+program
+  .command('watch')
+  .description('print how an environment stands: what waits, who takes, and what contradicts the topology')
+  .addArgument(there)
+  .addOption(inEnvironment())
+  .option('-1, --once', 'only once; exit 1 where something contradicts the topology')
+  .addOption(format())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle watch ferries-1a2b3c -e live\n  $ vondle watch ferries-1a2b3c -e live --once || echo look\n${ON_SERVER}`,
+  )
+  .action(async (topology, options) => (await import('./operate.ts')).watch(topology, options));
+
+program
+  .command('drift')
+  .description('print how what the brokers have differs from what was applied; exit 1 where it does')
+  .addArgument(there)
+  .addOption(inEnvironment())
+  .addOption(format())
+  .addHelpText('after', `\nExamples:\n  $ vondle drift ferries-1a2b3c -e live\n${ON_SERVER}`)
+  .action(async (topology, options) => (await import('./operate.ts')).drift(topology, options));
+
+program
+  .command('browse')
+  .description('print the oldest messages of a store; none is taken')
+  .addArgument(there)
+  .argument('<store>', 'broker/name, by its name on the broker')
+  .addOption(inEnvironment())
+  .option('-m, --most <number>', 'so many at most', count, 20)
+  .addOption(format())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle browse ferries-1a2b3c mainland/incidents -e live\n${ON_SERVER}`,
+  )
+  .action(async (topology, store, options) =>
+    (await import('./operate.ts')).browse(topology, store, options),
+  );
+
+program
+  .command('send')
+  .description('send a real message, as an app does; exit 1 where it was not taken or no store wanted it')
+  .addArgument(there)
+  .addOption(inEnvironment())
+  .requiredOption('-a, --as <app>', 'the app that it is sent as')
+  .requiredOption('-m, --message <type>', 'the message type; its first example where nothing else is said')
+  .requiredOption('-t, --to <entry>', 'where to, as the topology writes it')
+  .option('-k, --key <key>', 'its key')
+  .option('-H, --header <name=value...>', 'its headers')
+  .option('-b, --body <text>', 'its body, as JSON or text')
+  .option('--mqtt', 'by MQTT')
+  .addOption(format())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle send ferries-1a2b3c -e rehearsal -a ticket-office -m fare-sold -t mainland/fares -H route=north\n${ON_SERVER}`,
+  )
+  .action(async (topology, options) => (await import('./operate.ts')).send(topology, options));
+
+program
+  .command('empty')
+  .description('destroy messages of a store, no more than are agreed to')
+  .addArgument(there)
+  .argument('<store>', 'broker/name, by its name on the broker')
+  .addOption(inEnvironment())
+  .addOption(agreed())
+  .addOption(whereOption())
+  .addOption(format())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle empty ferries-1a2b3c mainland/incidents -e live --agreed 12\n${ON_SERVER}`,
+  )
+  .action(async (topology, store, options) => (await import('./operate.ts')).empty(topology, store, options));
+
+program
+  .command('move')
+  .description(
+    'move messages to another store of the same broker; without one, dead letters back to where they died',
+  )
+  .addArgument(there)
+  .argument('<store>', 'broker/name, by its name on the broker')
+  .argument('[to]', 'the other store')
+  .addOption(inEnvironment())
+  .addOption(agreed())
+  .addOption(whereOption())
+  .option('-c, --copy', 'copy them: they stay, too')
+  .addOption(format())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle move ferries-1a2b3c mainland/incidents -e live --agreed 12   # back to where they died\n${ON_SERVER}`,
+  )
+  .action(async (topology, store, to, options) =>
+    (await import('./operate.ts')).move(topology, store, to, options),
+  );
+
 program
   .command('mend')
   .description('mend what has exactly one mend; exit 0 when all of it was mended, 1 when something is left')

@@ -122,7 +122,8 @@ export async function rollout(of: string, options: RolloutOptions): Promise<void
 }
 
 /** A topology by its address, or by a folder that was pulled from it. @throws CouldNotRun */
-function topologyOf(of: string): string {
+/** @returns the topology that a folder was pulled from, or the name itself. @throws CouldNotRun */
+export function topologyOf(of: string): string {
   if (!existsSync(of)) return of;
   const mark = markIn(of);
   if (!mark)

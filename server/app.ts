@@ -26,6 +26,8 @@ import { sessionRoutes } from './people/routes.ts';
 import { revisionRoutes } from './revisions/routes.ts';
 import { rolloutRoutes } from './rollouts/routes.ts';
 import { credentialRoutes } from './credentials/routes.ts';
+import { messageRoutes } from './messages/routes.ts';
+import type { Messages } from './messages/service.ts';
 import { linkRoutes } from './links/routes.ts';
 import type { Links } from './links/service.ts';
 import type { Rollouts } from './rollouts/service.ts';
@@ -33,6 +35,7 @@ import type { Sealer } from './secrets.ts';
 import type { Allowed } from './targets/allowed.ts';
 import type { BuiltIn } from './targets/amqp/built-in.ts';
 import type { BuiltInHosted } from './targets/hosted/built-in.ts';
+import type { Watching } from './watch/service.ts';
 import { watchRoutes } from './watch/routes.ts';
 import { webhookRoutes } from './webhooks/routes.ts';
 import { topologyRoutes } from './topologies/routes.ts';
@@ -52,6 +55,9 @@ export interface Parts {
   readonly rollouts: Rollouts;
   /** Carries links, where this server does. */
   readonly links?: Pick<Links, 'of'>;
+  readonly messages: Messages;
+  /** Looks at environments. */
+  readonly watching: Pick<Watching, 'drift'>;
   readonly work: Work;
   readonly changes: Changes;
   readonly metrics: Metrics;
@@ -156,7 +162,8 @@ export function createApp(parts: Parts): Hono<Env> {
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts),
     linkRoutes(db, parts.links),
-    watchRoutes(db),
+    watchRoutes(db, parts.watching),
+    messageRoutes(db, parts.messages),
     credentialRoutes(db, { sealer, allowed }),
     rolloutRoutes(db, rollouts, changes),
     webhookRoutes(db, { sealer, allowed }, parts.origin ?? 'vondle'),

@@ -363,7 +363,7 @@ ${Array.from({ length: more }, (_, i) => `      - { from: in, to: new${i}, key: 
       }
       const ended = await over(id);
       expect([ended.state, ended.error, ended.verified]).toEqual(['applied', null, true]);
-      expect(kills).toBeGreaterThan(STRIDE === 1 ? 30 : 4);
+      expect(kills).toBeGreaterThan(STRIDE === 1 ? 20 : 4);
       const open = await inDatabase(`select 1 from rollout_steps where rollout_id = $1 and state <> 'done'`, [
         id,
       ]);

@@ -12,6 +12,7 @@ import { connectDemo, seedDemo } from './demo/seed.ts';
 import { Jobs } from './jobs/queue.ts';
 import { Changes } from './live/changes.ts';
 import { Links } from './links/service.ts';
+import { Messages } from './messages/service.ts';
 import { Metrics, serveMetrics } from './metrics/metrics.ts';
 import { OpenIdConnect } from './people/openid.ts';
 import { Rollouts, ROLLOUT_SETTINGS } from './rollouts/service.ts';
@@ -68,6 +69,7 @@ const rollouts = new Rollouts(connection.db, openers, work, log, jobs, {
 });
 
 const links = new Links({ db: connection.db, databaseUrl, openers, work, log });
+const messages = new Messages(connection.db, openers, work, log);
 const watching = new Watching({
   db: connection.db,
   databaseUrl,
@@ -95,6 +97,8 @@ const app = createApp({
   ...(settings.demoBroker ? { builtIn: settings.demoBroker } : {}),
   ...(settings.demoHosted ? { builtInHosted: settings.demoHosted } : {}),
   rollouts,
+  messages,
+  watching,
   ...(settings.carriesLinks ? { links } : {}),
   work,
   changes,
@@ -128,6 +132,7 @@ const end = async () => {
   server.close();
   await rollouts.close();
   await Promise.race([links.close(), pause(GRACE_MS)]);
+  await Promise.race([messages.close(), pause(GRACE_MS)]);
   await Promise.race([watching.close(), pause(GRACE_MS)]);
   await Promise.race([deliveries.close(), pause(GRACE_MS)]);
   await Promise.race([jobs.close(), pause(GRACE_MS)]);

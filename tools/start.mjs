@@ -1,4 +1,7 @@
-/** `npm start`: from a bare checkout to a served Vondle, and back to nothing running on Ctrl-C. */
+/**
+ * `npm start`: from a bare checkout to a served Vondle, and back to nothing running on Ctrl-C.
+ * With `-- --apps` the demo's apps run too, made up: they send and take as they are declared, and one stalls.
+ */
 import { spawn } from 'node:child_process';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -29,6 +32,7 @@ await run(async () => {
     if (ending) return;
     ending = true;
     say('stopping …');
+    await crew.stop('apps', 'SIGTERM', 5000);
     await crew.stop('server', 'SIGTERM', 10_000);
     await crew.stop('standin', 'SIGTERM', 10_000);
     await Promise.all([crew.stop('postgres', 'SIGINT'), stopBroker(crew)]);
@@ -39,6 +43,7 @@ await run(async () => {
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void end(0));
 
   try {
+    await crew.stop('apps');
     await crew.stop('server');
     await crew.stop('standin');
     say('starting PostgreSQL and the AMQP broker …');
@@ -91,6 +96,14 @@ await run(async () => {
     say(
       `sign in as    mara (owner), odo (approver), ines (author), tam (operator) or wen (reader), password ${state.secret('demo sign-in')}`,
     );
+    const apps = process.argv.includes('--apps');
+    const beginApps = () =>
+      crew.start('apps', process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist/apps.mjs')], {
+        env,
+        cwd: ROOT,
+      });
+    const running = apps && beginApps();
+    if (apps) say('the demo\u2019s apps run in live, made up: see Watch');
     say('Ctrl-C stops it and everything it started.');
     const kept = (what, file, child, again) =>
       keepUp({
@@ -101,6 +114,7 @@ await run(async () => {
       });
     await Promise.all([
       kept('the server', log, server, begin),
+      ...(apps ? [kept('the demo\u2019s apps', join(home, 'apps.log'), running, beginApps)] : []),
       kept('the stand-in', join(home, 'standin.log'), standin.child, standin.begin),
     ]);
   } catch (error) {

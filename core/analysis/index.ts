@@ -69,6 +69,7 @@ export {
 export { expectProbe, mannersOf, withinReach } from './rollout/probe.ts';
 export { keptSamples, sampleToWrite, sendingsOf, traceSample } from './samples/kept.ts';
 export { asGiven, remarksOn } from './samples/given.ts';
+export { type Recognised, recognise } from './samples/recognise.ts';
 export { samplesOf } from './samples/samples.ts';
 export { spreadAt } from './samples/spread.ts';
 export { Batch, type BatchRow } from './trace/batch.ts';
@@ -98,6 +99,7 @@ export {
   type Look,
   type StoreNow,
   type TakerNow,
+  cameBetween,
   rate,
   storesIn,
 } from './watch/look.ts';

@@ -1,5 +1,14 @@
 /** The tables. Every write to them is one transaction; revisions and the audit trail only grow. */
-import { ROLES, SCOPES, VERDICTS, type About, type LookSeen, type RolloutState } from '@vondle/api';
+import {
+  READS,
+  ROLES,
+  SCOPES,
+  VERDICTS,
+  WHATS,
+  type About,
+  type LookSeen,
+  type RolloutState,
+} from '@vondle/api';
 import type { Glance } from '../topologies/glance.ts';
 import type { Step } from '@vondle/core/analysis';
 import { sql } from 'drizzle-orm';
@@ -82,6 +91,8 @@ export const members = pgTable(
       .notNull()
       .references(() => people.id, { onDelete: 'cascade' }),
     role: text('role', { enum: ROLES }).notNull(),
+    /** What they are shown of messages on brokers. */
+    reads: text('reads', { enum: READS }).notNull().default('nothing'),
   },
   (table) => [primaryKey({ columns: [table.topologyId, table.personId] })],
 );
@@ -644,4 +655,35 @@ export const points = pgTable(
     primaryKey({ columns: [table.storeId, table.step, table.at] }),
     index().on(table.step, table.at),
   ],
+);
+
+/** What was done to the messages of a store: moved, copied or destroyed. */
+export const operations = pgTable(
+  'operations',
+  {
+    id: id(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    what: text('what', { enum: WHATS }).notNull(),
+    broker: text('broker').notNull(),
+    store: text('store').notNull(),
+    to: text('to').notNull(),
+    where: text('where').notNull(),
+    agreed: integer('agreed').notNull(),
+    done: integer('done').notNull().default(0),
+    looked: integer('looked').notNull().default(0),
+    state: text('state', { enum: ['running', 'done', 'stopped', 'failed'] }).notNull(),
+    error: text('error'),
+    stopAsked: boolean('stop_asked').notNull().default(false),
+    /** Until then the process that does it is taken to be alive. */
+    aliveUntil: at('alive_until').notNull(),
+    createdBy: integer('created_by')
+      .notNull()
+      .references(() => people.id),
+    createdAt: now('created_at'),
+    finishedAt: at('finished_at'),
+  },
+  (table) => [index().on(table.topologyId, table.environment)],
 );

@@ -20,11 +20,11 @@ import { beginThread, comment, insertProposal, proposalOf } from '../proposals/s
 import { addMember, insertTopology, topologyFor } from '../topologies/store.ts';
 
 const PEOPLE = [
-  { handle: 'mara', name: 'Mara Okell', role: 'owner' },
-  { handle: 'odo', name: 'Odo Finch', role: 'approver' },
-  { handle: 'wen', name: 'Wen Tarr', role: 'reader' },
-  { handle: 'ines', name: 'Ines Quill', role: 'author' },
-  { handle: 'tam', name: 'Tam Breck', role: 'operator' },
+  { handle: 'mara', name: 'Mara Okell', role: 'owner', reads: 'guarded bodies' },
+  { handle: 'odo', name: 'Odo Finch', role: 'approver', reads: 'nothing' },
+  { handle: 'wen', name: 'Wen Tarr', role: 'reader', reads: 'nothing' },
+  { handle: 'ines', name: 'Ines Quill', role: 'author', reads: 'nothing' },
+  { handle: 'tam', name: 'Tam Breck', role: 'operator', reads: 'bodies' },
 ] as const;
 
 const SLUG = 'auklet-ferries';
@@ -73,7 +73,8 @@ export async function seedDemo(db: Database, folder: string, password: string): 
       ids.push(made!.id);
     }
     const topologyId = (await insertTopology(tx, { slug: SLUG, name: history.name }))!;
-    for (const [i, { role }] of PEOPLE.entries()) await addMember(tx, topologyId, ids[i]!, role);
+    for (const [i, { role, reads }] of PEOPLE.entries())
+      await addMember(tx, topologyId, ids[i]!, role, reads);
     const { id: draftId } = (await draftFor(tx, topologyId, undefined))!;
     const put = (from: string) => putAll(tx, draftId, documentsIn(join(folder, from)));
     let parent: number | null = null;

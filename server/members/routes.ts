@@ -18,6 +18,7 @@ import {
   removeInvitation,
   removeMember,
   setMember,
+  setReads,
 } from './store.ts';
 
 const LAST_OWNER = new Problem(
@@ -36,20 +37,31 @@ export function memberRoutes(db: Database): Hono<Env> {
     .put('/:slug/members/:handle', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'manage');
-      const { role: wanted } = await body(c, roleInput);
+      const { role, reads } = await body(c, roleInput);
       await db.transaction(async (tx) => {
         await lockTopology(tx, topology.id);
         const member = await memberCalled(tx, topology.id, c.req.param('handle'));
         // who is no member is let in by an invitation that they take
         if (!member) throw notFound('such member');
+        const wanted = role ?? member.role;
         if (member.role === 'owner' && wanted !== 'owner' && (await countOwners(tx, topology.id)) === 1)
           throw LAST_OWNER;
-        await setMember(tx, topology.id, member.id, wanted);
-        await record(tx, 'change role', {
-          personId: person.id,
-          topologyId: topology.id,
-          details: { member: member.handle, from: member.role, to: wanted },
-        });
+        if (wanted !== member.role) {
+          await setMember(tx, topology.id, member.id, wanted);
+          await record(tx, 'change role', {
+            personId: person.id,
+            topologyId: topology.id,
+            details: { member: member.handle, from: member.role, to: wanted },
+          });
+        }
+        if (reads && reads !== member.reads) {
+          await setReads(tx, topology.id, member.id, reads);
+          await record(tx, 'change what is read', {
+            personId: person.id,
+            topologyId: topology.id,
+            details: { member: member.handle, from: member.reads, to: reads },
+          });
+        }
         await tell(tx, 'topology', topology.id);
       });
       return c.body(null, 204);

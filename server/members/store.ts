@@ -1,6 +1,6 @@
 import { and, count, desc, eq, gt, isNull } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import type { Role } from '@vondle/api';
+import type { Reads, Role } from '@vondle/api';
 import { invitations, members, people, topologies } from '../db/schema.ts';
 import { hashOf } from '../people/keys.ts';
 
@@ -8,6 +8,7 @@ export interface Member {
   readonly handle: string;
   readonly name: string;
   readonly role: Role;
+  readonly reads: Reads;
 }
 
 /** Members and open invitations a topology may have. */
@@ -17,7 +18,7 @@ export const MOST_INVITATIONS = 50;
 /** @returns who belongs to a topology, by name */
 export function membersOf(db: Transaction, topologyId: number): Promise<Member[]> {
   return db
-    .select({ handle: people.handle, name: people.name, role: members.role })
+    .select({ handle: people.handle, name: people.name, role: members.role, reads: members.reads })
     .from(members)
     .innerJoin(people, eq(people.id, members.personId))
     .where(eq(members.topologyId, topologyId))
@@ -32,11 +33,30 @@ export async function memberCalled(
   handle: string,
 ): Promise<(Member & { id: number }) | undefined> {
   const [found] = await db
-    .select({ id: people.id, handle: people.handle, name: people.name, role: members.role })
+    .select({
+      id: people.id,
+      handle: people.handle,
+      name: people.name,
+      role: members.role,
+      reads: members.reads,
+    })
     .from(members)
     .innerJoin(people, eq(people.id, members.personId))
     .where(and(eq(members.topologyId, topologyId), eq(people.handle, handle)));
   return found;
+}
+
+/** Says what somebody is shown of messages on brokers. */
+export async function setReads(
+  tx: Transaction,
+  topologyId: number,
+  personId: number,
+  reads: Reads,
+): Promise<void> {
+  await tx
+    .update(members)
+    .set({ reads })
+    .where(and(eq(members.topologyId, topologyId), eq(members.personId, personId)));
 }
 
 export async function countOwners(db: Transaction, topologyId: number): Promise<number> {

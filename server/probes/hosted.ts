@@ -6,7 +6,6 @@
 import type { HostedThing } from '@vondle/core/analysis';
 import type { Message } from '@vondle/core/conditions';
 import { OUR_PREFIX } from '../targets/amqp/names.ts';
-import { BrokerTrouble } from '../targets/amqp/trouble.ts';
 import type { HostedService } from '../targets/hosted/service.ts';
 import type { BesideHosted } from './plan.ts';
 import type { Arrivals, OpenTaps, SentHow } from './taps.ts';
@@ -64,33 +63,11 @@ export class HostedTaps implements OpenTaps {
 
   /** Sends as an app, with what it may do. @throws BrokerTrouble */
   async send(entry: string, as: string, tenant: string, message: Message): Promise<SentHow> {
-    const { subject, groupId, type, priority } = message.properties;
-    // who is nobody's is the space's
-    const whose = tenant || (await this.service.setup()).tenant;
     const at = performance.now();
-    try {
-      const answer = await this.service.ask<{ copies: number }>(
-        'POST',
-        `${this.service.path({ kind: 'service', name: '' })}/entries/${encodeURIComponent(entry)}/messages`,
-        {
-          as,
-          tenant: whose,
-          messageId: this.id,
-          ...(subject === undefined ? {} : { subject: String(subject) }),
-          ...(groupId === undefined ? {} : { group: String(groupId) }),
-          ...(type === undefined ? {} : { type: String(type) }),
-          ...(typeof priority === 'number' ? { priority } : {}),
-          headers: message.headers,
-          ...(message.body === undefined || message.body === null ? {} : { body: message.body }),
-        },
-      );
-      if (!answer) throw new BrokerTrouble('refused', '', `there is no ${entry} there`);
-      if (this.looking.length === 0 && answer.copies > 0) this.arrived.set(entry, [performance.now()]);
-      return { at, returned: answer.copies === 0, refused: false };
-    } catch (error) {
-      if (!(error instanceof BrokerTrouble) || error.kind !== 'refused') throw error;
-      return { at, returned: true, refused: true, why: error.message };
-    }
+    const { copies, why } = await this.service.send({ entry, as, tenant }, message, this.id);
+    if (why !== undefined) return { at, returned: true, refused: true, why };
+    if (this.looking.length === 0 && copies > 0) this.arrived.set(entry, [performance.now()]);
+    return { at, returned: copies === 0, refused: false };
   }
 
   async settle(): Promise<void> {

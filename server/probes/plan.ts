@@ -18,7 +18,6 @@ import {
   type HostedThing,
   type Inventory,
 } from '@vondle/core/analysis';
-import { asAmqp, asHosted } from '@vondle/core/brokers';
 import type { Message } from '@vondle/core/conditions';
 import { buildGraph, fits, trace, type RoutingGraph } from '@vondle/core/routing';
 import { ENTRIES, lookUp, type Topology } from '@vondle/core/topology';
@@ -26,24 +25,15 @@ import type { ProbeCase } from '@vondle/api';
 import type { Unseen } from '../db/schema.ts';
 import { openTarget, targetsOf } from '../environments/store.ts';
 import { Problem } from '../http/problem.ts';
+import { entryOf, mqttExchange, type Entry, type SentBy } from '../messages/entry.ts';
 import { again, countWaiting, onBroker, topologyAt, wantedOn, type Planning } from '../rollouts/planning.ts';
 import { revisionsStandingOn } from '../rollouts/store.ts';
 import type { Beside } from './amqp.ts';
 
-export interface ProbeInput {
-  /** The publishing app and which of its publishes. */
-  readonly app: string;
+export interface ProbeInput extends SentBy {
   readonly message: string;
-  readonly to: string;
-  readonly via?: 'amqp' | 'mqtt' | undefined;
   readonly sample: Partial<Message>;
 }
-
-/** Where a probe is sent. */
-export type ProbeEntry =
-  | { readonly kind: 'amqp'; readonly exchange: string; readonly key: string; readonly mark?: string }
-  | { readonly kind: 'mqtt'; readonly topic: string }
-  | { readonly kind: 'hosted'; readonly entry: string; readonly as: string; readonly tenant: string };
 
 /** A subscription that a probe is looked for beside: by one of our own with the same settings. */
 export interface BesideHosted {
@@ -66,7 +56,7 @@ export interface Taps {
 export interface ProbePlan {
   /** The broker it is sent to. */
   readonly broker: string;
-  readonly entry: ProbeEntry;
+  readonly entry: Entry;
   readonly message: Message;
   /** After how many milliseconds its copies go by themselves; undefined where they would be dead letters then. */
   readonly expires?: number;
@@ -380,81 +370,6 @@ async function beyond(
     if (seen.size) taps.push({ targetId: target.id, broker, amqp: amqp.slice(0, MOST_BESIDE), hosted });
   }
   return taps;
-}
-
-/** @returns the exchange that MQTT publishes enter, by its name on the wire */
-function mqttExchange(graph: RoutingGraph, broker: string): string {
-  const decl = asAmqp(graph.topology.declared.brokers?.get(broker)?.value);
-  const named = decl?.mqtt?.exchange?.value ?? '';
-  const found = lookUp(graph.topology.names, named, ['exchange'], broker);
-  return found.ok
-    ? (decl?.exchanges?.get(found.thing.name)?.value.wireName?.value ?? found.thing.name)
-    : named;
-}
-
-/** How a probe for an entry is sent. Only entries of the target itself will do. */
-function entryOf(
-  graph: RoutingGraph,
-  { to, via, app }: ProbeInput,
-  broker: string,
-  message: Message,
-): ProbeEntry {
-  const { declared, names } = graph.topology;
-  const elsewhere = () =>
-    new Problem(
-      409,
-      'Not on this broker',
-      `That is not an entry of ${broker}; choose a message that enters there.`,
-    );
-  const decl = declared.brokers?.get(broker)?.value;
-  if (via === 'mqtt') {
-    if (to !== broker) throw elsewhere();
-    return { kind: 'mqtt', topic: message.key.replaceAll('.', '/') };
-  }
-  let found = lookUp(names, to, ENTRIES);
-  for (let hops = 0; found.ok && found.thing.kind === 'alias' && hops < 50; hops++) {
-    const { broker: at, name } = found.thing;
-    const alias = declared.brokers?.get(at)?.value.aliases?.get(name)?.value;
-    const link =
-      alias?.over && linksToCarry(graph.topology).carried.find((each) => each.name === alias.over!.value);
-    // what a remote alias sends travels in the queue of its link, marked with where it goes
-    if (link && link.from.broker === broker && alias.to)
-      return { kind: 'amqp', exchange: '', key: link.from.queue, mark: alias.to.value };
-    found = lookUp(names, alias?.to?.value ?? '', ENTRIES, at);
-  }
-  if (!found.ok || found.thing.broker !== broker) throw elsewhere();
-  const { kind, name } = found.thing;
-  const hosted = asHosted(decl);
-  if (hosted) {
-    const items = kind === 'topic' ? hosted.topics : hosted.queues;
-    const tenant = declared.apps?.get(app)?.value.tenant?.value ?? declared.tenant?.value ?? '';
-    return {
-      kind: 'hosted',
-      entry: items?.get(name)?.value.wireName?.value ?? name,
-      as: `app:${app}`,
-      tenant,
-    };
-  }
-  const amqp = asAmqp(decl);
-  if (!amqp) throw elsewhere();
-  if (kind === 'exchange') {
-    const exchange = amqp.exchanges?.get(name)?.value;
-    if (exchange?.internal?.value)
-      throw new Problem(
-        409,
-        'Cannot be probed',
-        `${name} is internal: no publisher may send to it, a probe neither.`,
-      );
-    return { kind: 'amqp', exchange: exchange?.wireName?.value ?? name, key: message.key };
-  }
-  const queue = amqp.queues?.get(name)?.value;
-  if (queue?.exclusive?.value || queue?.perInstanceOf)
-    throw new Problem(
-      409,
-      'Cannot be probed',
-      `${name} belongs to the connections of its app; nothing can be published to it from here.`,
-    );
-  return { kind: 'amqp', exchange: '', key: queue?.wireName?.value ?? name };
 }
 
 /** So many things that follow are told of a probe. */

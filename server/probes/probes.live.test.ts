@@ -276,7 +276,7 @@ test('what cannot be probed is refused in words', async () => {
   const refused = async (input: object) =>
     (await mara('POST', `${T}/rollouts/${id}/probes`, input)).data.title;
   expect(await refused(note('tern', 'i/inbox'))).toBe('Not on this broker');
-  expect(await refused(note('tern', 'm/boards'))).toBe('Cannot be probed');
+  expect(await refused(note('tern', 'm/boards'))).toBe('Cannot be sent to');
   expect(await refused({ ...note('tern'), message: 'none' })).toBe('No such message');
   // no message of anybody else was taken meanwhile
   const connection = await connect(`${process.env['TEST_BROKER_AMQP']}/probes-m`);

@@ -345,7 +345,11 @@ function carriedBack(
 const MOST_STANDING = 20;
 
 /** What was made on a real broker by earlier rollouts: by those of the same name in the environment, and by all others. */
-async function standingThere(
+/**
+ * @param brokerKey by which the broker is known to all who lead there
+ * @returns what revisions of this topology, and of others, stand on a broker
+ */
+export async function standingThere(
   db: Database,
   { topologyId, environment, broker }: Omit<Standing, 'revision'>,
   brokerKey: string,

@@ -14,11 +14,13 @@ import type { Patience } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
 import { Changes } from '../live/changes.ts';
 import { hashPassword } from '../people/passwords.ts';
+import { Messages } from '../messages/service.ts';
 import { Metrics } from '../metrics/metrics.ts';
 import { OpenIdConnect, type OpenIdSettings } from '../people/openid.ts';
 import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/service.ts';
 import { sealer, type Sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
+import { Watching } from '../watch/service.ts';
 import type { BuiltIn } from '../targets/amqp/built-in.ts';
 import type { BuiltInHosted } from '../targets/hosted/built-in.ts';
 
@@ -31,6 +33,9 @@ export interface Harness {
   readonly app: Hono<Env>;
   readonly db: Database;
   readonly rollouts: Rollouts;
+  readonly messages: Messages;
+  /** Looks at environments once it is started. */
+  readonly watching: Watching;
   readonly sealer: Sealer;
   readonly work: Work;
   readonly metrics: Metrics;
@@ -104,10 +109,13 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
   const rolloutsWith = (more: Partial<RolloutSettings> = {}) =>
     new Rollouts(db, openers, work, log, undefined, { ...ROLLOUT_SETTINGS, ...wishes.rollouts, ...more });
   const rollouts = rolloutsWith();
+  const messages = new Messages(db, openers, work, log);
+  const watching = new Watching({ db, databaseUrl: own.href, work, log, lookMs: 200 });
   const metrics = new Metrics({
     pool: connection.pool,
     lanes: () => work.lanesNow(),
     carrying: () => rollouts.carriedNow,
+    watched: () => watching.newest(),
   });
   const app = createApp({
     connection,
@@ -117,6 +125,8 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     ...(wishes.builtIn ? { builtIn: wishes.builtIn } : {}),
     ...(wishes.builtInHosted ? { builtInHosted: wishes.builtInHosted } : {}),
     rollouts,
+    messages,
+    watching,
     work,
     changes,
     metrics,
@@ -151,6 +161,8 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     app,
     db,
     rollouts,
+    messages,
+    watching,
     sealer: seal,
     work,
     metrics,
@@ -176,6 +188,8 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     },
     async close() {
       await rollouts.idle();
+      await watching.close();
+      await messages.close();
       await changes.close();
       await work.close();
       await connection.close();

@@ -1,6 +1,6 @@
 import { and, desc, eq, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import type { Role } from '@vondle/api';
+import type { Reads, Role } from '@vondle/api';
 import { drafts, members, people, topologies } from '../db/schema.ts';
 
 export interface TopologyRow {
@@ -8,12 +8,20 @@ export interface TopologyRow {
   readonly slug: string;
   readonly name: string;
   readonly role: Role;
+  /** What they are shown of messages on brokers. */
+  readonly reads: Reads;
 }
 
-const columns = { id: topologies.id, slug: topologies.slug, name: topologies.name, role: members.role };
+const columns = {
+  id: topologies.id,
+  slug: topologies.slug,
+  name: topologies.name,
+  role: members.role,
+  reads: members.reads,
+};
 
 /** A topology as it stands in a list: what one would ask before opening it. */
-export interface TopologyEntry extends Omit<TopologyRow, 'id'> {
+export interface TopologyEntry extends Omit<TopologyRow, 'id' | 'reads'> {
   readonly version: number;
   readonly updatedAt: Date;
   readonly updatedBy: string | null;
@@ -123,8 +131,9 @@ export async function addMember(
   topologyId: number,
   personId: number,
   role: Role,
+  reads: Reads = 'nothing',
 ): Promise<void> {
-  await tx.insert(members).values({ topologyId, personId, role });
+  await tx.insert(members).values({ topologyId, personId, role, reads });
 }
 
 /** Makes whoever else wants the same of this topology wait for the end of the transaction. */

@@ -2,6 +2,7 @@
 import type { LookSeen, StoreSeen } from '@vondle/api';
 import {
   appBehind,
+  cameBetween,
   contradictions,
   rate,
   storesIn,
@@ -23,7 +24,12 @@ export type Since = Map<string, number>;
  * @param looks the oldest first
  * @param since is brought up to date
  */
-export function seenIn(stands: Stands, expected: Expected, looks: readonly Look[], since: Since): LookSeen {
+export function seenIn(
+  stands: Stands,
+  expected: Expected,
+  looks: readonly Look[],
+  since: Since,
+): Omit<LookSeen, 'drift'> {
   const now = looks.at(-1)!;
   const before = looks.at(-2);
   const then = before && storesIn(before);
@@ -46,7 +52,7 @@ export function seenIn(stands: Stands, expected: Expected, looks: readonly Look[
           atOnce: taker.atOnce ?? null,
           inHand: taker.inHand ?? null,
         })),
-        comes: rate(old?.came, each.came, ms) ?? null,
+        comes: old && ms > 0 ? aSecond(cameBetween(old, each), ms) : null,
         goes: rate(old?.went, each.went, ms) ?? null,
         oldestAt: each.oldestAt ?? null,
         node: each.node ?? null,
@@ -103,6 +109,9 @@ export function seenIn(stands: Stands, expected: Expected, looks: readonly Look[
     more: Math.max(0, stores.length - MOST_STORES),
   };
 }
+
+const aSecond = (count: number | undefined, ms: number): number | null =>
+  count === undefined ? null : (count * 1000) / ms;
 
 const weight = ({ waiting, inHand, delayed, takers, id }: StoreSeen): number =>
   waiting + inHand + delayed + (takers.length ? 1 : 0) + (id === null ? 0 : 0.5);

@@ -2,8 +2,9 @@
  * Looks at every environment in which something stands, again and again. Of several processes one looks at each; where it
  * falls, another goes on.
  */
+import type { DriftSeen } from '@vondle/api';
 import type { Expected, LinkNow, Look } from '@vondle/core/analysis';
-import { storesIn } from '@vondle/core/analysis';
+import { cameBetween, storesIn } from '@vondle/core/analysis';
 import type { Logger } from 'pino';
 import type { Database } from '../db/connect.ts';
 import { Held } from '../db/held.ts';
@@ -21,6 +22,8 @@ const LOOK_MS = 5000;
 const REMEMBER_MS = 90_000;
 /** How often what is too old is forgotten. */
 const FORGET_MS = 60_000;
+/** How often is compared what the brokers have with what was applied. */
+const COMPARE_MS = 60_000;
 /** So many environments are looked at at once. */
 const AT_ONCE = 4;
 
@@ -39,6 +42,9 @@ interface Watched {
   readonly expected: Expected;
   readonly looks: Look[];
   readonly since: Since;
+  /** What was found when it was last compared, and when that was. */
+  drift?: DriftSeen;
+  compared: number;
 }
 
 export class Watching {
@@ -66,6 +72,18 @@ export class Watching {
       });
     };
     next();
+  }
+
+  /** Compares now. @returns undefined where nothing of the topology stands in the environment */
+  async drift(topologyId: number, environment: string): Promise<DriftSeen | undefined> {
+    const stands = (await environmentsStanding(this.parts.db)).find(
+      (each) => each.topologyId === topologyId && each.environment === environment,
+    );
+    if (!stands) return undefined;
+    const found = await this.parts.work.run('driftIn', stands);
+    const watched = this.watched.get(`${topologyId} ${environment}`);
+    if (watched) [watched.drift, watched.compared] = [found, performance.now()];
+    return found;
   }
 
   /** @returns the newest look at each environment that this process looks at */
@@ -127,6 +145,8 @@ export class Watching {
         // what stands there changed; how it stood before is still true
         looks: watched?.looks ?? [],
         since: watched?.since ?? new Map(),
+        // what stands there is another thing now: it is compared at once
+        compared: -Infinity,
       };
       this.watched.set(key, watched);
     }
@@ -139,10 +159,14 @@ export class Watching {
         .filter(({ environment }) => environment === stands.environment)
         .map(({ link, runs, why, carried }) => ({ link, runs, why, carried })),
     };
+    if (performance.now() - watched.compared > COMPARE_MS) {
+      watched.compared = performance.now();
+      watched.drift = await work.run('driftIn', stands).catch(() => watched?.drift);
+    }
     const before = looks.at(-1);
     looks.push(now);
     while (looks.length > 2 && looks[0]!.at < now.at - REMEMBER_MS) looks.shift();
-    const seen = seenIn(stands, expected, looks, since);
+    const seen = { ...seenIn(stands, expected, looks, since), drift: watched.drift ?? null };
     await db.transaction((tx) => keepLook(tx, stands, seen, countedIn(now, before)));
   }
 }
@@ -154,7 +178,8 @@ export function countedIn(now: Look, before: Look | undefined): Counted[] {
     old === undefined || value === undefined || value < old ? 0 : value - old;
   return now.brokers
     .flatMap(({ broker, stores }) =>
-      stores.map(({ name, waiting, inHand, delayed, takers, came, went }): Counted => {
+      stores.map((store): Counted => {
+        const { name, waiting, inHand, delayed, takers, went } = store;
         const old = then?.get(`${broker}/${name}`);
         return {
           broker,
@@ -163,7 +188,7 @@ export function countedIn(now: Look, before: Look | undefined): Counted[] {
           inHand,
           delayed,
           takers: takers.length,
-          came: since(old?.came, came),
+          came: (old && cameBetween(old, store)) ?? 0,
           went: since(old?.went, went),
         };
       }),

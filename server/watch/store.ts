@@ -2,7 +2,7 @@
 import type { Course, LookSeen } from '@vondle/api';
 import { and, eq, gt, sql } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
-import { looks, points, rollouts, watchedStores } from '../db/schema.ts';
+import { looks, rollouts, watchedStores } from '../db/schema.ts';
 
 /** Stretches of time, in seconds, and how long each is kept, in minutes. */
 export const STEPS = [

@@ -2,7 +2,9 @@
 import type { Problem } from '../http/problem.ts';
 import { declared, goOn, lookAgain, plan, readBack, type Planning } from '../rollouts/planning.ts';
 import { expectedProbe, probeSet } from '../probes/plan.ts';
+import { driftIn } from '../watch/drift.ts';
 import { expectedThere, lookAt } from '../watch/look.ts';
+import { browse, planSend, storesOn } from '../messages/plan.ts';
 import { linksStanding, type Stands } from '../links/standing.ts';
 import { mergedDraft } from '../drafts/merge.ts';
 import { blameOf } from '../revisions/blame.ts';
@@ -56,7 +58,11 @@ export const tasks = (planning: Planning) => ({
   expectProbe: (input: Parameters<typeof expectedProbe>[1]) => expectedProbe(planning, input),
   linksStanding: (input: Stands) => linksStanding(planning.db, input),
   lookAt: (input: Stands) => lookAt(planning, input),
+  driftIn: (input: Stands) => driftIn(planning, input),
   expectedThere: (input: Stands) => expectedThere(planning.db, input),
+  browse: (input: Parameters<typeof browse>[1]) => browse(planning, input),
+  planSend: (input: Parameters<typeof planSend>[1]) => planSend(planning, input),
+  storesOn: (input: Parameters<typeof storesOn>[1]) => storesOn(planning, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
   classes: (input: AskedClasses) => tellClasses(planning.db, input),
   agreement: (input: Parameters<typeof agreement>[1]) => agreement(planning.db, input),

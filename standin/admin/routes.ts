@@ -3,7 +3,7 @@ import { anything, list, record, text, whole, word } from '@vondle/api/kinds';
 import { jsonSchema, type Components } from '@vondle/api/json-schema';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
-import { number, string, ValidationError, type Schema } from 'yup';
+import { boolean, number, string, ValidationError, type InferType, type Schema } from 'yup';
 import {
   KINDS,
   PLURAL,
@@ -55,6 +55,11 @@ const lying = record(
   'Lying',
 );
 
+const ids = () => list(number().integer().min(1).required()).min(1).max(1000);
+/** Messages that are moved, by their ids as they are browsed. */
+const moving = record({ to: string().max(255).required(), ids: ids(), copy: boolean() }, 'Moving');
+const destroying = record({ ids: ids() }, 'Destroying');
+
 interface Asked {
   readonly admin: Admin;
   readonly at: Readonly<Record<string, string>>;
@@ -75,6 +80,12 @@ const DESTROYS = { destroys: 'how many messages may be destroyed; 0 where nothin
 function countIn(text: string | undefined, otherwise: number): number {
   if (text === undefined) return otherwise;
   if (!/^\d{1,9}$/.test(text)) throw new Problem(400, 'No number', 'A number of messages is a whole number.');
+  return Number(text);
+}
+
+function idIn(text: string | undefined): number {
+  if (text === undefined) return 0;
+  if (!/^\d{1,15}$/.test(text)) throw new Problem(400, 'No number', 'An id of a message is a whole number.');
   return Number(text);
 }
 
@@ -121,10 +132,19 @@ function routesOf(service: Administration, spaces: Spaces, intake: Intake): Reco
     },
     'GET /spaces/:space/stores/:name/messages': {
       what: 'The oldest messages of a store. None is taken.',
-      query: { most: 'at most so many; 20 where nothing is said, 100 at most' },
+      query: {
+        most: 'at most so many; 20 where nothing is said, 100 at most',
+        after: 'only those that came after the one of this id',
+      },
       answer: record({ messages: list(lying) }, 'Browsed'),
       run: async ({ admin, at, query }) => {
-        const found = await service.browse(admin, at['space']!, at['name']!, countIn(query['most'], 20));
+        const found = await service.browse(
+          admin,
+          at['space']!,
+          at['name']!,
+          countIn(query['most'], 20),
+          idIn(query['after']),
+        );
         return {
           messages: found.map(({ id, bare, annotations, arrivedAt, readyAt, lease, tries, died }) => {
             const { decoded } = partsOf(Buffer.concat(annotations ? [annotations, bare] : [bare]));
@@ -142,6 +162,24 @@ function routesOf(service: Administration, spaces: Spaces, intake: Intake): Reco
             };
           }),
         };
+      },
+    },
+    'POST /spaces/:space/stores/:name/messages/move': {
+      what: 'Moves messages to another store of the space, or copies them there, all at one stroke.',
+      body: moving,
+      answer: record({ moved: whole() }, 'Moved'),
+      run: async ({ admin, at, body }) => {
+        const { to, ids, copy = false } = body as InferType<typeof moving>;
+        return { moved: await service.move(admin, at['space']!, at['name']!, { to, ids, copy }) };
+      },
+    },
+    'POST /spaces/:space/stores/:name/messages/destroy': {
+      what: 'Destroys messages of a store that are named, and that nobody has in hand.',
+      body: destroying,
+      answer: record({ destroyed: whole() }, 'Destroyed'),
+      run: async ({ admin, at, body }) => {
+        const { ids } = body as InferType<typeof destroying>;
+        return { destroyed: await service.destroy(admin, at['space']!, at['name']!, ids) };
       },
     },
     'DELETE /spaces/:space/stores/:name/messages': {

@@ -1,9 +1,10 @@
 /** What administration does: each change is one transaction, refused where something would point to nothing. */
 import { randomBytes } from 'node:crypto';
-import { and, eq, inArray, ne, sql } from 'drizzle-orm';
+import { and, eq, gt, inArray, ne, sql } from 'drizzle-orm';
 import type { Connection, Transaction } from '../db/connect.ts';
 import { messages, services, spaces, tenants, things, users } from '../db/schema.ts';
-import { countIn, sentTo, standing } from '../messages/stock.ts';
+import { MOST_IN_STORE } from '../messages/intake.ts';
+import { countIn, READY, sentTo, standing } from '../messages/stock.ts';
 import type {
   Kind,
   QueueSettings,
@@ -293,16 +294,64 @@ export class Administration {
   }
 
   /** @returns the oldest messages of a store, none of which is taken */
-  async browse(admin: Admin, space: string, name: string, most: number) {
+  async browse(admin: Admin, space: string, name: string, most: number, after = 0) {
     const { db } = this.connection;
     await this.ownSpace(db, admin, space);
     const store = await this.storeIn(db, space, name);
     return db
       .select()
       .from(messages)
-      .where(eq(messages.store, store))
+      .where(and(eq(messages.store, store), gt(messages.id, after)))
       .orderBy(messages.id)
       .limit(Math.min(most, 100));
+  }
+
+  /**
+   * Moves messages to another store of the space, or copies them there: all that nobody has in hand, at one stroke.
+   * They wait there as new ones: what they were tried, and where they died, is over.
+   * @returns how many
+   */
+  async move(
+    admin: Admin,
+    space: string,
+    name: string,
+    { to, ids, copy }: { to: string; ids: readonly number[]; copy: boolean },
+  ): Promise<number> {
+    const { db } = this.connection;
+    await this.ownSpace(db, admin, space);
+    return db.transaction(async (tx) => {
+      const [from, target] = [await this.storeIn(tx, space, name), await this.storeIn(tx, space, to)];
+      if (from === target) throw new Problem(422, 'The same', `${name} has them already.`);
+      const room = MOST_IN_STORE - (await countIn(tx, target, MOST_IN_STORE));
+      if (room < ids.length)
+        throw new Problem(
+          409,
+          'Not taken',
+          `${to} holds ${MOST_IN_STORE} messages at most and takes no more.`,
+        );
+      const free = sql`m.store = ${from} and m.id = any(${sql.param(ids)}::bigint[]) and (m.lease is null or m.ready_at <= now())`;
+      const columns = sql`bare, annotations, durable, priority, "group", expires_at, rounds`;
+      const taken = copy
+        ? sql`taken as (select m.* from standin.messages m where ${free} for update)`
+        : sql`taken as (delete from standin.messages m where ${free} returning m.*)`;
+      const { rows } = await tx.execute<{ id: string }>(sql`
+        with ${taken}
+        insert into standin.messages (store, ${columns}) select ${target}, ${columns} from taken order by taken.id
+        returning id`);
+      await tx.execute(sql`select pg_notify(${READY}, ${String(target)})`);
+      return rows.length;
+    });
+  }
+
+  /** Destroys messages of a store that are named, and that nobody has in hand. @returns how many */
+  async destroy(admin: Admin, space: string, name: string, ids: readonly number[]): Promise<number> {
+    const { db } = this.connection;
+    await this.ownSpace(db, admin, space);
+    const store = await this.storeIn(db, space, name);
+    const { rows } = await db.execute<{ id: string }>(sql`
+      delete from standin.messages m where m.store = ${store} and m.id = any(${sql.param(ids)}::bigint[])
+        and (m.lease is null or m.ready_at <= now()) returning m.id`);
+    return rows.length;
   }
 
   /** @throws Problem 404 where a space is not there, or not theirs */

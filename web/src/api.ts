@@ -1,5 +1,5 @@
 /** The server's API. Errors are problem details (RFC 9457) and come as `ApiProblem`. */
-import type { About, AnswerOf, BodyOf, PartsOf, Role, RouteName } from '@vondle/api';
+import type { About, AnswerOf, BodyOf, PartsOf, Reads, Role, RouteName } from '@vondle/api';
 import { pathOf } from '@vondle/api/paths';
 import type { TextDocument } from '@vondle/core/base';
 
@@ -132,7 +132,14 @@ export type {
   Person,
   CredentialEntry,
   HandedOut,
+  ContradictionSeen,
+  Course,
   LinkEntry,
+  DriftSeen,
+  LookSeen,
+  MessageSeen,
+  OperationEntry,
+  StoreSeen,
   Places,
   Probe,
   ProbeCase,
@@ -229,6 +236,8 @@ export const api = {
   members: (slug: string) => ask(`GET ${T}/members`, { at: { slug } }),
   setRole: (slug: string, handle: string, role: Role) =>
     ask(`PUT ${T}/members/:handle`, { at: { slug, handle }, body: { role } }),
+  setReads: (slug: string, handle: string, reads: Reads) =>
+    ask(`PUT ${T}/members/:handle`, { at: { slug, handle }, body: { reads } }),
   endMembership: (slug: string, handle: string) =>
     ask(`DELETE ${T}/members/:handle`, { at: { slug, handle } }),
   invitations: (slug: string) => ask(`GET ${T}/invitations`, { at: { slug } }),
@@ -289,6 +298,31 @@ export const api = {
   revision: (slug: string, number: number) => ask(`GET ${T}/revisions/:number`, { at: { slug, number } }),
   saveRevision: (slug: string, draft: number | undefined, version: number, words: string) =>
     ask(`POST ${T}/revisions`, { at: { slug }, query: { draft }, body: { version, words } }),
+  look: (slug: string, environment: string) =>
+    ask(`GET ${T}/watch/:environment`, { at: { slug, environment } }),
+  messages: (slug: string, environment: string, broker: string, store: string, most: number) =>
+    ask(`GET ${T}/messages/:environment`, { at: { slug, environment }, query: { broker, store, most } }),
+  sendMessage: (
+    slug: string,
+    environment: string,
+    body: BodyOf<'POST /topologies/:slug/messages/:environment/send'>,
+  ) => ask(`POST ${T}/messages/:environment/send`, { at: { slug, environment }, body }),
+  operations: (slug: string, environment: string) =>
+    ask(`GET ${T}/messages/:environment/operations`, { at: { slug, environment } }),
+  operate: (
+    slug: string,
+    environment: string,
+    body: BodyOf<'POST /topologies/:slug/messages/:environment/operations'>,
+  ) => ask(`POST ${T}/messages/:environment/operations`, { at: { slug, environment }, body }),
+  stopOperation: (slug: string, environment: string, id: number) =>
+    ask(`POST ${T}/messages/:environment/operations/:id/stop`, { at: { slug, environment, id } }),
+  drift: (slug: string, environment: string) =>
+    ask(`POST ${T}/watch/:environment/drift`, { at: { slug, environment } }),
+  course: (slug: string, environment: string, broker: string, store: string, minutes: number) =>
+    ask(`GET ${T}/watch/:environment/course`, {
+      at: { slug, environment },
+      query: { broker, store, minutes },
+    }),
   links: (slug: string) => ask(`GET ${T}/links`, { at: { slug } }),
   credentials: (slug: string) => ask(`GET ${T}/credentials`, { at: { slug } }),
   handOut: (slug: string, id: number) => ask(`POST ${T}/credentials/:id/hand-out`, { at: { slug, id } }),

@@ -34,6 +34,7 @@ export const router = createRouter({
         { path: 'compare', name: 'compare', component: () => import('./views/compare/Compare.vue') },
         { path: 'people', name: 'people', component: () => import('./views/people/People.vue') },
         { path: 'rollout', name: 'rollout', component: () => import('./views/rollout/Rollout.vue') },
+        { path: 'watch', name: 'watch', component: () => import('./views/watch/Watch.vue') },
       ],
     },
     { path: '/account', name: 'account', component: () => import('./views/account/Account.vue') },

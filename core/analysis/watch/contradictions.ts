@@ -1,6 +1,6 @@
 /** What an environment does that its topology does not say, or that goes wrong, in words. */
 import { appBehind, type Expected, type ExpectedStore } from './expected.ts';
-import { rate, storesIn, type Look, type StoreNow, type TakerNow } from './look.ts';
+import { cameBetween, rate, storesIn, type Look, type StoreNow, type TakerNow } from './look.ts';
 
 export type ContradictionKind =
   | 'broker away'
@@ -229,10 +229,9 @@ function growthOf(course: readonly Course[]): string | undefined {
   const more = lying(end) - lying(begin);
   if (more < GROWS_BY || recent.some((each, i) => i > 0 && lying(each) < lying(recent[i - 1]!)))
     return undefined;
-  const [came, went] = [
-    rate(begin.store.came, end.store.came, ms),
-    rate(begin.store.went, end.store.went, ms),
-  ];
+  const between = cameBetween(begin.store, end.store);
+  const came = between === undefined ? undefined : (between * 1000) / ms;
+  const went = rate(begin.store.went, end.store.went, ms);
   const why =
     came === undefined || went === undefined
       ? ''
@@ -243,9 +242,6 @@ function growthOf(course: readonly Course[]): string | undefined {
 function deadIn(course: readonly Course[]): { count: number; ms: number } | undefined {
   const end = course.at(-1)!;
   const begin = course.find(({ at }) => end.at - at <= DEAD_MS)!;
-  const came =
-    begin.store.came === undefined || end.store.came === undefined
-      ? end.store.waiting - begin.store.waiting
-      : end.store.came - begin.store.came;
+  const came = cameBetween(begin.store, end.store) ?? end.store.waiting - begin.store.waiting;
   return came > 0 ? { count: came, ms: end.at - begin.at } : undefined;
 }

@@ -66,6 +66,20 @@ export function rate(before: number | undefined, now: number | undefined, ms: nu
   return ((now - before) * 1000) / ms;
 }
 
+/**
+ * How many messages came to a store between two looks. What a broker itself brings there, as dead letters, some do not
+ * count: then what lies there and what went tells.
+ * @returns undefined where neither is known
+ */
+export function cameBetween(before: StoreNow, now: StoreNow): number | undefined {
+  const since = (old: number | undefined, value: number | undefined) =>
+    old === undefined || value === undefined || value < old ? undefined : value - old;
+  const lying = ({ waiting, inHand, delayed }: StoreNow) => waiting + inHand + delayed;
+  const [counted, went] = [since(before.came, now.came), since(before.went, now.went)];
+  if (counted === undefined && went === undefined) return undefined;
+  return Math.max(counted ?? 0, went === undefined ? 0 : lying(now) - lying(before) + went, 0);
+}
+
 /** @returns an environment's stores by broker and name */
 export function storesIn({ brokers }: Look): Map<string, StoreNow> {
   return new Map(

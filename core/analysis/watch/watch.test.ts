@@ -3,7 +3,7 @@ import { buildGraph } from '../../routing/graph.ts';
 import { readTopology } from '../../topology/read.ts';
 import { contradictions, ELSEWHERE } from './contradictions.ts';
 import { appBehind, expectedOf } from './expected.ts';
-import { rate, type Look, type StoreNow } from './look.ts';
+import { cameBetween, rate, type Look, type StoreNow } from './look.ts';
 
 const TEXT = `
 messages: { note: {} }
@@ -185,6 +185,20 @@ test('a broker that is away hides nothing else, and a link that stands', () => {
       ],
     }),
   ).toEqual(['m cannot be seen: nobody answers', 'the link over carries nothing: m is away']);
+});
+
+test('what a broker brings somewhere itself and does not count is known by what lies there', () => {
+  const store = (waiting: number, came: number | undefined, went: number | undefined): StoreNow => ({
+    ...nothing('q'),
+    waiting,
+    ...(came === undefined ? {} : { came }),
+    ...(went === undefined ? {} : { went }),
+  });
+  expect(cameBetween(store(2, 5, 3), store(6, 5, 4))).toBe(5);
+  expect(cameBetween(store(2, 5, 3), store(2, 9, 3))).toBe(4);
+  expect(cameBetween(store(2, undefined, undefined), store(6, undefined, undefined))).toBeUndefined();
+  // a counter that began anew tells nothing
+  expect(cameBetween(store(9, 5, 3), store(2, 1, 0))).toBeUndefined();
 });
 
 test('a rate is known only between two counts that go on from each other', () => {

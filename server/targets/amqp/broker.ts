@@ -66,8 +66,8 @@ export class AmqpBroker {
       .digest('hex');
   }
 
-  /** Opens a connection. @throws BrokerTrouble */
-  async connect(): Promise<ChannelModel> {
+  /** Opens a connection. @param name what it is called on the broker. @throws BrokerTrouble */
+  async connect(name = 'vondle'): Promise<ChannelModel> {
     const url = new URL(this.addresses.amqp);
     url.searchParams.set('heartbeat', String(HEARTBEAT_S));
     let late = false;
@@ -76,7 +76,7 @@ export class AmqpBroker {
       return connect(url.href, {
         timeout: this.patience.connectMs,
         lookup: this.allowed.lookup,
-        clientProperties: { connection_name: 'vondle' },
+        clientProperties: { connection_name: name },
       });
     })();
     try {

@@ -258,7 +258,7 @@ async function takeSome(
 }
 
 /** All that a message came with but for the user it was published by, which the broker holds against ours. */
-export function propertiesOf({ properties }: ConsumeMessage): Options.Publish {
+export function propertiesOf({ properties }: Pick<ConsumeMessage, 'properties'>): Options.Publish {
   const { contentType, contentEncoding, headers, deliveryMode, priority, correlationId, replyTo } =
     properties;
   const { expiration, messageId, timestamp, type, appId } = properties;

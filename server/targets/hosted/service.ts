@@ -1,6 +1,7 @@
 /** One publish-subscribe service that a target leads to: a space of the stand-in, through its administration. */
 import { createHash } from 'node:crypto';
 import type { HostedAddresses } from '@vondle/api';
+import type { Message } from '@vondle/core/conditions';
 import type { BrokerNow, HostedKind, HostedThing, StoreNow } from '@vondle/core/analysis';
 import type { Allowed } from '../allowed.ts';
 import { LINK_TAG, OUR_PREFIX } from '../amqp/names.ts';
@@ -29,6 +30,17 @@ interface Stands {
   readonly who: readonly { readonly name: string; readonly user: string }[];
   readonly came: number;
   readonly went: number;
+}
+/** A message as the administration shows it. */
+export interface Lying {
+  readonly id: number;
+  readonly arrivedAt: string;
+  readonly tries: number;
+  readonly inHand: 'yes' | 'no';
+  readonly headers: Readonly<Record<string, unknown>>;
+  readonly properties: Readonly<Record<string, unknown>>;
+  readonly body: unknown;
+  readonly died: { readonly because: string; readonly at: string; readonly tries: number } | null;
 }
 interface Told {
   readonly name: string;
@@ -166,8 +178,70 @@ export class HostedService {
     ];
   }
 
+  /** @returns the oldest messages of a store; undefined where there is none. @param after only those behind this one */
+  async browse(store: string, most: number, after?: number): Promise<readonly Lying[] | undefined> {
+    const query = `most=${most}${after === undefined ? '' : `&after=${after}`}`;
+    return (await this.ask<{ messages: Lying[] }>('GET', `${this.messages(store)}?${query}`))?.messages;
+  }
+
+  /** Moves or copies messages to another store, at one stroke. @returns how many: not those that somebody has in hand */
+  async move(store: string, to: string, ids: readonly number[], copy: boolean): Promise<number> {
+    const answer = await this.ask<{ moved: number }>('POST', `${this.messages(store)}/move`, {
+      to,
+      ids,
+      copy,
+    });
+    if (!answer) throw new BrokerTrouble('refused', '', `there is no store ${store} or ${to} there`);
+    return answer.moved;
+  }
+
+  /** Destroys messages that are named. @returns how many: not those that somebody has in hand */
+  async destroy(store: string, ids: readonly number[]): Promise<number> {
+    const answer = await this.ask<{ destroyed: number }>('POST', `${this.messages(store)}/destroy`, { ids });
+    return answer?.destroyed ?? 0;
+  }
+
+  private messages(store: string): string {
+    return `${this.path({ kind: 'service', name: '' })}/stores/${encodeURIComponent(store)}/messages`;
+  }
+
   /**
-   * Makes a user for a link, with a new secret: whoever carried it before keeps its connection.
+   * Sends a message to a topic or queue, as an app, with what that may do.
+   * @returns how many copies were made of it; and why it was refused, where it was
+   * @throws BrokerTrouble
+   */
+  async send(
+    { entry, as, tenant }: { entry: string; as: string; tenant: string },
+    message: Message,
+    messageId?: string,
+  ): Promise<{ copies: number; why?: string }> {
+    const { subject, groupId, type, priority } = message.properties;
+    // who is nobody's is the space's
+    const whose = tenant || (await this.setup()).tenant;
+    const path = `${this.path({ kind: 'service', name: '' })}/entries/${encodeURIComponent(entry)}/messages`;
+    try {
+      const answer = await this.ask<{ copies: number }>('POST', path, {
+        as,
+        tenant: whose,
+        ...(messageId === undefined ? {} : { messageId }),
+        ...(subject === undefined ? {} : { subject: String(subject) }),
+        ...(groupId === undefined ? {} : { group: String(groupId) }),
+        ...(type === undefined ? {} : { type: String(type) }),
+        ...(typeof priority === 'number' ? { priority } : {}),
+        headers: message.headers,
+        ...(message.body === undefined || message.body === null ? {} : { body: message.body }),
+      });
+      if (!answer) return { copies: 0, why: `there is no ${entry} there` };
+      return answer;
+    } catch (error) {
+      if (!(error instanceof BrokerTrouble) || error.kind !== 'refused') throw error;
+      return { copies: 0, why: error.message };
+    }
+  }
+
+  /**
+   * Makes a user for a link, or for an app, with a new secret: whoever was it before keeps its connection.
+   * @param of the link; or the app, which is called `app:` before its name
    * @returns where and as whom a client of AMQP 1.0 connects
    */
   async client({ name, tenant }: { name: string; tenant?: string }): Promise<{
@@ -183,11 +257,12 @@ export class HostedService {
     ]);
     const { port, tls } = health?.clients ?? {};
     if (typeof port !== 'number') throw strange('it does not say where clients connect');
-    const user = `${LINK_TAG}${name}`;
+    const app = name.startsWith('app:');
+    const user = app ? name.slice('app:'.length) : `${LINK_TAG}${name}`;
     const made = await this.ask<{ secret: string }>(
       'PUT',
       `${this.path({ kind: 'service', name: '' })}/users/${encodeURIComponent(user)}`,
-      { tenant: tenant ?? setup.tenant, actsAs: `link:${name}` },
+      { tenant: tenant ?? setup.tenant, actsAs: app ? name : `link:${name}` },
     );
     const host = new URL(this.addresses.service).hostname;
     this.allowed.check(host);

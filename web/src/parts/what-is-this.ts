@@ -24,6 +24,8 @@ export const WHAT_IS_THIS: Readonly<Record<string, string>> = {
     'A draft that is to become a revision, put before others: what it does to messages and to what is declared, in sentences; what the checks say of it; and what people say to it. Say something to any line, thing, sentence or finding; approve it, or ask for changes. Who has to approve is written in the topology itself, under “review”. A draft that changes loses its approvals, and shows what changed since.',
   people:
     'Who belongs to this topology and what each may do: readers look at all of it, authors change it, approvers agree to what others made, operators carry it out on brokers, owners do all of that and let others in. Whoever is to join is sent a link, which works once. Below, what everybody did, as a trail that only grows.',
+  watch:
+    'An environment as it is now, looked at every few seconds: what waits in each store, how many somebody has in hand, who takes, how many come and go a second. Above, in words, what contradicts the topology: a taker that is missing, one that nothing declares, a store that grows, a taker that settles nothing, dead letters, a link that stands. Pick stores to chart them; of one, its messages can be looked at without taking them.',
   rollout:
     'A saved revision, carried out on a real broker: first the list of steps with what each may do to messages, then, when you say so, the steps themselves, one by one, with a way back. Afterwards probes, real messages, prove that they land where the trace says.',
 };

@@ -11,6 +11,7 @@ export const VIEWS = [
   { name: 'compare', title: 'Compare', key: 'C' },
   { name: 'review', title: 'Review', key: 'R' },
   { name: 'rollout', title: 'Rollout', key: '9' },
+  { name: 'watch', title: 'Watch', key: 'W' },
   { name: 'declared', title: 'Declared', key: '0' },
   { name: 'people', title: 'People', key: 'O' },
 ] as const;
@@ -19,6 +20,7 @@ export const VIEWS = [
 export const ON_SERVER: ReadonlySet<string> = new Set([
   'revisions',
   'rollout',
+  'watch',
   'people',
   'compare',
   'review',

@@ -22,6 +22,11 @@ const ROLES: Readonly<Record<Role, string>> = {
   operator: 'connects brokers, carries rollouts out',
   owner: 'all of that, and says who belongs to it',
 };
+const READS: Record<Member['reads'], string> = {
+  nothing: 'not their bodies',
+  bodies: 'bodies without guarded data',
+  'guarded bodies': 'all bodies',
+};
 const members = shallowRef<Member[]>();
 const invitations = shallowRef<Invitation[]>([]);
 const trouble = ref('');
@@ -44,6 +49,10 @@ async function look() {
   members.value = all;
   invitations.value = open;
 }
+const setReads = (member: Member, event: Event) =>
+  attempt(() =>
+    api.setReads(slug.value, member.handle, (event.target as HTMLSelectElement).value as Member['reads']),
+  );
 /** Does something on the server, and says what was wrong where it could not be done. */
 async function attempt(what: () => Promise<unknown>) {
   trouble.value = '';
@@ -89,6 +98,7 @@ async function copy() {
           <tr>
             <th>who</th>
             <th>may</th>
+            <th>reads in messages</th>
             <th><span class="visually-hidden">what can be done</span></th>
           </tr>
         </thead>
@@ -108,6 +118,17 @@ async function copy() {
               </select>
               <b v-else>{{ member.role }}</b>
               <span class="soft what">{{ ROLES[member.role] }}</span>
+            </td>
+            <td>
+              <select
+                v-if="owner"
+                :value="member.reads"
+                :aria-label="`what ${member.name} reads in messages`"
+                @change="setReads(member, $event)"
+              >
+                <option v-for="(title, each) in READS" :key="each" :value="each">{{ title }}</option>
+              </select>
+              <span v-else class="soft">{{ READS[member.reads] }}</span>
             </td>
             <td class="act">
               <template v-if="leaving === member.handle">

@@ -1,0 +1,126 @@
+/** How what the brokers of an environment have differs from what was applied there: the steps that would make it so again. */
+import type { DifferenceSeen, DriftSeen } from '@vondle/api';
+import { planRollout, type Inventory, type Step } from '@vondle/core/analysis';
+import type { Stands } from '../links/standing.ts';
+import { openTarget } from '../environments/store.ts';
+import { standingThere, topologyAt, wantedOn, type Planning } from '../rollouts/planning.ts';
+import { WrongKey } from '../secrets.ts';
+import { within } from '../targets/amqp/broker.ts';
+import { brokerTrouble } from '../targets/amqp/trouble.ts';
+
+/** So many differences are told. */
+const MOST = 500;
+/** One broker that does not answer holds up the others no longer than this. */
+const READ_MS = 15_000;
+
+/** Compares each broker with the revision that stands there. Nothing is changed. */
+export async function driftIn(
+  planning: Planning,
+  { topologyId, environment, brokers }: Stands,
+): Promise<DriftSeen> {
+  const { db, ...openers } = planning;
+  const away: DriftSeen['away'] = [];
+  const differences: DifferenceSeen[] = [];
+  for (const { broker, revision, targetId } of brokers)
+    try {
+      const target = await openTarget(db, openers, topologyId, targetId);
+      if (!target) throw new Error('it has no target any more');
+      const [has, key] = await within(
+        Promise.all([target.reached.inventory(), target.reached.identity()]),
+        READ_MS,
+      );
+      const topology = await topologyAt(db, topologyId, revision, environment);
+      const stands = await standingThere(db, { topologyId, environment, broker }, key);
+      const { steps, kept } = planRollout(wantedOn(topology, broker), has, stands.earlier);
+      for (const step of steps) differences.push({ broker, ...differenceOf(step, has) });
+      for (const what of kept)
+        differences.push({
+          broker,
+          kind: 'extra',
+          what: `${stands.told(what)}: nothing of this topology made it`,
+          putBack: null,
+          settings: null,
+        });
+    } catch (error) {
+      away.push({
+        broker,
+        why:
+          error instanceof WrongKey
+            ? 'its addresses were sealed under a key not known here'
+            : brokerTrouble(error).message,
+      });
+    }
+  return {
+    at: new Date().toISOString(),
+    away,
+    differences: differences.slice(0, MOST),
+    more: Math.max(0, differences.length - MOST),
+  };
+}
+
+/** @returns what a step says that would make it so again */
+function differenceOf(step: Step, has: Inventory): Omit<DifferenceSeen, 'broker'> {
+  const settings =
+    'queue' in step
+      ? step.queue
+      : 'exchange' in step
+        ? step.exchange
+        : 'binding' in step
+          ? step.binding
+          : 'thing' in step
+            ? step.thing.settings
+            : step.rights;
+  const told = (kind: DifferenceSeen['kind'], what: string) => ({
+    kind,
+    what,
+    putBack: step.title,
+    settings: { ...settings } as Record<string, unknown>,
+  });
+  switch (step.do) {
+    case 'declare exchange':
+      return told('missing', `exchange ${step.exchange.name}`);
+    case 'declare queue':
+      return told('missing', `queue ${step.queue.name}`);
+    case 'bind':
+      return told('missing', step.title.replace(/^bind /, 'binding '));
+    case 'unbind':
+      return told('extra', step.title.replace(/^unbind /, 'binding '));
+    case 'replace exchange':
+      return told('changed', step.title);
+    case 'replace queue':
+      return told('changed', step.title);
+    case 'delete exchange':
+      return told('extra', `exchange ${step.exchange.name}`);
+    case 'delete queue':
+      return told('extra', `queue ${step.queue.name}`);
+    case 'give rights':
+      return told(
+        has.rights?.some(({ app }) => app === step.rights.app) ? 'changed' : 'missing',
+        `rights of the user of ${step.rights.app}`,
+      );
+    case 'take rights':
+      return told('extra', `user of ${step.rights.app}`);
+    case 'remove':
+      return told('extra', `${step.thing.kind} ${step.thing.name}`);
+    case 'put': {
+      const { kind, name } = step.thing;
+      const there = has.hosted?.find((each) => each.kind === kind && each.name === name);
+      return there
+        ? told(
+            'changed',
+            `${kind} ${name}${name ? ': ' : ''}${changedIn(there.settings, step.thing.settings)}`,
+          )
+        : told('missing', `${kind} ${name}`);
+    }
+  }
+}
+
+/** @returns in words which settings are otherwise than they are to be */
+function changedIn(has: object, wanted: object): string {
+  const [is, tobe] = [has as Record<string, unknown>, wanted as Record<string, unknown>];
+  const said = (value: unknown) => (value === undefined ? 'nothing' : JSON.stringify(value));
+  return [...new Set([...Object.keys(is), ...Object.keys(tobe)])]
+    .filter((name) => JSON.stringify(is[name]) !== JSON.stringify(tobe[name]))
+    .map((name) => `${name} is ${said(is[name])}, applied was ${said(tobe[name])}`)
+    .join('; ');
+}

@@ -1,0 +1,206 @@
+/** What is seen of a real broker and of the stand-in: counts, takers that stall, die and come back, and what is kept of it. */
+import type { LookSeen } from '@vondle/api';
+import type { ChannelModel } from 'amqplib';
+import { sql } from 'drizzle-orm';
+import type { Ask } from '../testing/harness.ts';
+import { standingWorld, until, type StandingWorld } from '../testing/standing-world.ts';
+import { countedIn } from './service.ts';
+import { forgetOld, keepLook } from './store.ts';
+
+let w: StandingWorld;
+let reader: Ask;
+/** Those of tests: one that is left open would keep everything from ending. */
+const open: ChannelModel[] = [];
+async function connected(name: string): Promise<ChannelModel> {
+  const made = await w.broker.connect(name);
+  made.on('error', () => {});
+  open.push(made);
+  return made;
+}
+const look = async (): Promise<LookSeen> => (await w.owner('GET', `${w.base}/watch/trial`)).data;
+const storeIn = ({ stores }: LookSeen, name: string) => stores.find((each) => each.name === name);
+const saying = (kind: string, words: string) =>
+  until(async () => {
+    const { said = [] } = await look();
+    return said.find((each) => each.kind === kind && each.words.includes(words));
+  }, 60_000);
+
+beforeAll(async () => {
+  w = await standingWorld('seen');
+  reader = await w.h.as('wen');
+});
+afterAll(async () => {
+  for (const each of open) await each.close().catch(() => {});
+  await w?.close();
+});
+
+test('before it was looked at there is nothing to tell, and readers may look', async () => {
+  expect((await reader('GET', `${w.base}/watch/trial`)).status).toBe(404);
+  w.h.watching.start();
+  await until(async () => (await reader('GET', `${w.base}/watch/trial`)).status === 200);
+  expect((await (await w.h.as('stranger'))('GET', `${w.base}/watch/trial`)).status).toBe(404);
+});
+
+test('what waits, who takes and what comes is seen on both brokers, and who is missing', async () => {
+  await saying('not connected', 'reader is declared to take from m/box');
+  await saying('not connected', 'screen is declared to take from s/screens');
+  for (let i = 0; i < 20; i++)
+    w.channel.publish('in', 'note.north', Buffer.from('x'), { headers: { place: 'north' } });
+  await w.channel.waitForConfirms();
+  await w.owner('POST', `${w.base}/messages/trial/send`, {
+    app: 'desk',
+    message: 'note',
+    to: 's/notices',
+    sample: {},
+  });
+  const seen = await until(async () => {
+    const found = await look();
+    return storeIn(found, 'box')?.waiting === 20 && storeIn(found, 'screens')?.waiting === 1 && found;
+  });
+  expect(storeIn(seen, 'box')).toMatchObject({ broker: 'm', id: 'queue:m/box', inHand: 0, takers: [] });
+  expect(storeIn(seen, 'screens')?.oldestAt).toMatch(/^20/);
+  expect(seen.entries.map(({ broker, name }) => `${broker}/${name}`)).toEqual(
+    expect.arrayContaining(['m/in', 's/notices']),
+  );
+  expect(seen.brokers).toEqual([
+    { broker: 'm', revision: 1, away: null },
+    { broker: 's', revision: 1, away: null },
+  ]);
+});
+
+test('a taker that settles nothing is named; when it dies its messages wait again, and it is missed', async () => {
+  const own = await connected('reader#1');
+  const channel = await own.createChannel();
+  await channel.prefetch(5);
+  await channel.consume('box', () => {});
+  const stalled = await saying('stalls', 'reader#1 has 5 messages of m/box in hand');
+  expect(stalled).toMatchObject({ app: 'reader', store: 'm/box', about: 'queue:m/box' });
+  expect(storeIn(await look(), 'box')).toMatchObject({
+    inHand: 5,
+    takers: [{ app: 'reader', atOnce: 5, inHand: 5 }],
+  });
+  await own.close();
+  await until(async () => storeIn(await look(), 'box')?.waiting === 20, 60_000);
+  await saying('not connected', 'reader is declared to take from m/box');
+  // and comes back
+  const again = await connected('reader#2');
+  const works = await again.createChannel();
+  await works.consume('box', (message) => message && works.ack(message));
+  await until(async () => {
+    const found = await look();
+    return storeIn(found, 'box')?.waiting === 0 && !found.said.some(({ store }) => store === 'm/box');
+  }, 60_000);
+  await again.close();
+}, 180_000);
+
+test('somebody whom nothing declares is named, and dead letters are counted', async () => {
+  const own = await connected('a stranger');
+  const channel = await own.createChannel();
+  await channel.consume('other', () => {});
+  await saying('not declared', 'a stranger');
+  w.channel.publish('in', 'note.north', Buffer.from('x'));
+  await w.channel.waitForConfirms();
+  const got = await until(() => w.channel.get('box'));
+  w.channel.nack(got, false, false);
+  await saying('dead letters', '1 dead letter came to m/graves');
+  await own.close();
+}, 120_000);
+
+test('the course of a store is kept, with rollouts in it, and its metrics are told', async () => {
+  const course = (store: string, minutes: number, ask = reader) =>
+    ask('GET', `${w.base}/watch/trial/course?broker=m&store=${store}&minutes=${minutes}`);
+  const { data } = await course('box', 60);
+  expect(data.step).toBe(5);
+  expect(Math.max(...data.points.map((each: { mostWaiting: number }) => each.mostWaiting))).toBe(20);
+  expect(data.points.some((each: { goes: number }) => each.goes > 0)).toBe(true);
+  expect(data.rollouts.map(({ broker }: { broker: string }) => broker).sort()).toEqual(['m', 's']);
+  expect((await course('box', 1000)).data.step).toBe(60);
+  expect(
+    (await course('nowhere', 60)).data.points.every((each: { waiting: number }) => each.waiting === 0),
+  ).toBe(true);
+  expect((await course('box', 200_000)).status).toBe(422);
+  expect(await w.h.metrics.registry.metrics()).toMatch(
+    /vondle_store_waiting\{topology="\d+",environment="trial",broker="m",store="graves"\} 1/,
+  );
+});
+
+test('what is changed behind its back is found, and what puts it back; nothing is, where all is as it was applied', async () => {
+  const compare = async () => (await reader('POST', `${w.base}/watch/trial/drift`)).data;
+  const { differences, away } = await compare();
+  expect([differences, away]).toEqual([[], []]);
+  await w.channel.unbindQueue('box', 'in', '#');
+  await w.channel.assertQueue('somebody', { durable: true });
+  await w.channel.deleteQueue('other');
+  await w.s.must('PUT', '/spaces/seen.trial.s/subscriptions/screens', {
+    topic: 'notices',
+    maxDeliveries: 7,
+    deadLetter: { to: 'parked' },
+  });
+  await w.s.must('DELETE', '/spaces/seen.trial.s/queues/parked?destroys=100').catch(() => {});
+  const told = (await compare()).differences.map(
+    ({ broker, kind, what, putBack }: Record<string, string | null>) => [
+      broker,
+      kind,
+      what,
+      putBack !== null,
+    ],
+  );
+  expect(told).toEqual(
+    expect.arrayContaining([
+      ['m', 'missing', 'queue other', true],
+      ['m', 'missing', expect.stringContaining('binding'), true],
+      ['m', 'extra', expect.stringContaining('queue somebody'), false],
+      [
+        's',
+        'changed',
+        expect.stringMatching(/^subscription screens: maxDeliveries is 7, applied was 3/),
+        true,
+      ],
+    ]),
+  );
+  for (const { id } of (await w.owner('GET', `${w.base}/targets`)).data) {
+    const planned = await w.owner('POST', `${w.base}/rollouts`, { target: id, revision: 1 });
+    await w.owner('POST', `${w.base}/rollouts/${planned.data.id}/apply`, {});
+    await w.h.rollouts.idle();
+  }
+  const left = (await compare()).differences;
+  expect(left.map(({ what }: { what: string }) => what)).toEqual([expect.stringContaining('queue somebody')]);
+  await w.channel.deleteQueue('somebody');
+  // the last look tells it, too
+  await until(async () => (await look()).drift?.differences.length === left.length);
+  expect((await w.owner('POST', `${w.base}/watch/nowhere/drift`)).status).toBe(404);
+}, 60_000);
+
+test('what is too old is forgotten, each stretch in its time', async () => {
+  await w.h.watching.close();
+  const where = { topologyId: w.topologyId, environment: 'past' };
+  const at = new Date(Date.now() - 3 * 86_400_000).toISOString();
+  const empty = { at, brokers: [], stores: [], entries: [], links: [], said: [], more: 0, drift: null };
+  const counted = {
+    broker: 'm',
+    store: 'old',
+    waiting: 3,
+    inHand: 0,
+    delayed: 0,
+    takers: 0,
+    came: 0,
+    went: 0,
+  };
+  await w.h.db.transaction((tx) => keepLook(tx, where, empty, [counted]));
+  await forgetOld(w.h.db);
+  const { rows } = await w.h.db.execute<{ step: number }>(sql`
+    select p.step from points p join watched_stores s on s.id = p.store_id where s.environment = 'past' and s.store = 'old'`);
+  expect(rows.map(({ step }) => step)).toEqual([3600]);
+});
+
+test('of counters that began anew nothing is counted', () => {
+  const store = { name: 'q', waiting: 1, inHand: 0, delayed: 0, takers: [] };
+  const seen = (at: number, came: number) => ({
+    at,
+    links: [],
+    brokers: [{ broker: 'm', entries: [], stores: [{ ...store, came, went: 0 }] }],
+  });
+  expect(countedIn(seen(2, 7), seen(1, 4))[0]).toMatchObject({ came: 3, went: 0 });
+  expect(countedIn(seen(2, 2), seen(1, 4))[0]).toMatchObject({ came: 0 });
+  expect(countedIn(seen(2, 2), undefined)[0]).toMatchObject({ came: 0 });
+});
