@@ -133,6 +133,16 @@ export const targetRoutes = {
     body: triedTarget,
     answer: record({ tried: list(tried) }),
   },
+  'GET /topologies/:slug/targets/:id/taken-in': {
+    what: 'What a broker has, as documents of a topology',
+    more: 'AMQP 0-9-1 brokers: exchanges, queues, bindings, and who takes now as apps to be named. Nothing is changed there. Begin a topology with the documents by `POST /topologies/taken-in`.',
+    door: 'operate',
+    answer: record({
+      documents: list(record({ name: text(), text: text() })),
+      /** What is there and the language cannot say, a sentence each. */
+      unsaid: list(text()),
+    }),
+  },
   'DELETE /topologies/:slug/targets/:id': { what: 'Remove a target', door: 'operate' },
   'GET /topologies/:slug/protections': {
     what: 'The environments in which an approver has to consent',

@@ -218,6 +218,21 @@ program
   .action(async (topology, options) => (await import('./operate.ts')).drift(topology, options));
 
 program
+  .command('adopt')
+  .description('write what a connected broker has as documents; nothing is changed there')
+  .addArgument(there)
+  .argument('<broker>', 'the broker that is connected')
+  .argument('<folder>', 'where the documents are written; a folder that has none')
+  .addOption(inEnvironment())
+  .addHelpText(
+    'after',
+    `\nExamples:\n  $ vondle adopt ferries-1a2b3c mainland as-it-is -e live\n${ON_SERVER}`,
+  )
+  .action(async (topology, broker, folder, options) =>
+    (await import('./operate.ts')).adopt(topology, broker, folder, options),
+  );
+
+program
   .command('browse')
   .description('print the oldest messages of a store; none is taken')
   .addArgument(there)

@@ -1,4 +1,6 @@
 /** `vondle watch`, `drift`, `browse`, `send`, `empty` and `move`: what stands in an environment, from a terminal. */
+import { existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs';
+import { basename, join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { DriftSeen, LookSeen, MessageSeen, OperationEntry } from '@vondle/api';
 import { CouldNotRun } from './files.ts';
@@ -86,6 +88,36 @@ export async function drift(of: string, options: Options): Promise<void> {
   // what nobody applied, and stays, is no drift that could be put back
   const drifted = data.differences.some(({ putBack }) => putBack !== null);
   process.exitCode = data.away.length ? 2 : drifted ? 1 : 0;
+}
+
+/** Writes what a connected broker has as documents into a folder that has none. @throws CouldNotRun */
+export async function adopt(
+  of: string,
+  broker: string,
+  folder: string,
+  { environment }: { environment: string },
+): Promise<void> {
+  if (existsSync(folder) && readdirSync(folder).length)
+    throw new CouldNotRun(`${folder} has something in it; name a folder that is empty or not there`);
+  const path = encodeURIComponent(topologyOf(of));
+  const targets = (await ask<{ id: number; environment: string; broker: string }[]>('GET', `${path}/targets`))
+    .data;
+  const target = targets.find((each) => each.environment === environment && each.broker === broker);
+  if (!target) throw new CouldNotRun(`${broker} is not connected in ${environment}`);
+  const { status, data } = await ask<{
+    documents: { name: string; text: string }[];
+    unsaid: string[];
+    detail?: string;
+  }>('GET', `${path}/targets/${target.id}/taken-in`);
+  if (status === 409) throw new CouldNotRun(data.detail ?? 'it cannot be taken in');
+  mkdirSync(folder, { recursive: true });
+  for (const { name, text } of data.documents) {
+    // what comes over the network names no place but this folder
+    const file = join(folder, basename(name));
+    writeFileSync(file, text);
+    print(file);
+  }
+  for (const words of data.unsaid) process.stderr.write(`${words}\n`);
 }
 
 /** Prints the oldest messages of a store; none is taken. */

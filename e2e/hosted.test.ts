@@ -56,3 +56,35 @@ test('a password is shown once, and then another has to be made', async () => {
   await press(page, '[data-testid=app-user] button', 'make a new one');
   await see(page, '[data-testid=handed-out]', 'password');
 });
+
+test('what stands is watched: who is missing is said, a message is sent, seen to wait, looked at and destroyed', async () => {
+  const { page } = w;
+  const at = `watch?env=rehearsal&stores=mainland/archive-in&type=closure-announced&from=duty-officer`;
+  await page.goto(`${w.address}${base}/${at}`);
+  await see(page, '[data-testid=contradiction]', 'archive is declared to take from mainland/archive-in');
+  await press(page, '[data-testid=send-open]', 'Send one');
+  await press(page, '[data-testid=send]', 'Send it');
+  await see(page, '[data-testid=send-form]', /It was taken; by the trace it comes to .*mainland\/archive-in/);
+  await see(page, '[data-testid=store]', /archive-in[\s\S]*1/);
+  await press(page, '[data-testid=look]', 'Look at its messages');
+  await press(page, '[data-testid=message]', 'closure-announced');
+  await see(page, '[data-testid=letter]', 'It is a closure-announced');
+  await press(page, '[data-testid=act]', 'Move or destroy them');
+  await see(
+    page,
+    '[data-testid=operate]',
+    /This destroys the oldest \d+ messages? in mainland\/archive-in, for good/,
+  );
+  await press(page, '[data-testid=agree]', 'Destroy up to');
+  await see(page, '[data-testid=operation]', /\d+ destroyed/);
+});
+
+test('the drift that lies in live is found, and a rollout is planned that puts it back', async () => {
+  const { page } = w;
+  await page.goto(`${w.address}${base}/watch?env=live`);
+  await press(page, '[data-testid=drift] button', /difference/);
+  await see(page, '[data-testid=difference]', 'subscription kiosks: leaseMs is 5000, applied was 30000');
+  await press(page, '[data-testid=put-back]', 'put it back');
+  await see(page, '.steps h2', 'r2 on live · shore');
+  await see(page, '[data-testid=step]', 'kiosks');
+});

@@ -23,7 +23,6 @@ const PICTURES = [
   { name: 'declared', path: `${T}/declared?table=queue`, wait: '[data-testid=row]', before: pickRows },
   { name: 'form', path: `${T}/fan-out?sel=exchange:mainland/sailings`, wait: '.close-up', before: bind },
   { name: 'fan-out', path: `${T}/fan-out?${SEVERE}&sel=queue:shore/texting-in`, wait: '.edge.passed' },
-  { name: 'fan-out-dark', path: `${T}/fan-out?${SEVERE}`, wait: '.edge.passed', dark: true },
   { name: 'compare', path: `${T}/fan-out`, wait: '.node', before: compare },
   { name: 'trace', path: `${T}/trace?${SEVERE}`, wait: '.outcome .hop' },
   { name: 'many', path: `${T}/trace?${SEVERE}&of=many`, wait: '.many form', before: many },
@@ -45,8 +44,17 @@ const PICTURES = [
   { name: 'beside', path: `${T}/compare?before=r2&after=r3&part=routes`, wait: '[data-testid=route-change]' },
   { name: 'review', path: `${T}/review?proposal=1`, wait: '[data-testid=does]' },
   { name: 'people', path: `${T}/people`, wait: '[data-testid=done]' },
+  { name: 'watch', path: `${T}/watch?env=live`, wait: '[data-testid=store]', before: lookAtOne },
   { name: 'rollout', path: `${T}/rollout?type=sailing-departed`, wait: '.choose', before: rollOut },
 ];
+
+/** Looks at the messages of the store in which most waits, where there are any (`npm start -- --apps`). */
+async function lookAtOne(page) {
+  await page.click('[data-testid=look]');
+  await page.waitForSelector('[data-testid=message], .letters .soft');
+  const first = await page.$('[data-testid=message]');
+  if (first) await first.click();
+}
 
 /** Begins with some examples where there are none yet, so that the list is one. */
 async function beginSome(page) {

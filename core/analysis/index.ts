@@ -44,6 +44,7 @@ export { outcomeChange, outcomeOf } from './compare/outcomes.ts';
 export { type Proof, basisInWords, findingOfProof, proveAll } from './expectations/prove.ts';
 export { type Arrangement, type Connection, type Placeable, arrange } from './picture/arrange.ts';
 export { fold, neighbourhood } from './picture/fold.ts';
+export { type Adopted, type TakersNow, adopt } from './rollout/adopt.ts';
 export { type CarriedLink, type LinkEnd, linksToCarry } from './rollout/links.ts';
 export { obstaclesToPlan } from './rollout/obstacles.ts';
 export { type Ordered, type Unit, safeOrder } from './rollout/order.ts';

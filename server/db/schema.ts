@@ -614,7 +614,7 @@ export const looks = pgTable(
   (table) => [primaryKey({ columns: [table.topologyId, table.environment] })],
 );
 
-/** Stores that are looked at again and again; the one without a name stands for every look at its environment. */
+/** Stores that are looked at again and again. */
 export const watchedStores = pgTable(
   'watched_stores',
   {
@@ -631,7 +631,7 @@ export const watchedStores = pgTable(
 
 /**
  * How a store stood over a stretch of time, added up from all looks in it. Every look goes into a short, a longer and a long
- * stretch at once; the short ones are forgotten first. Where nothing was to be told there is no row.
+ * stretch at once; the short ones are forgotten first. Where it was not seen there is no row.
  */
 export const points = pgTable(
   'points',

@@ -162,6 +162,23 @@ export function targetRoutes(
         done();
       }
     })
+    .get('/:slug/targets/:id/taken-in', async (c) => {
+      const person = c.get('person');
+      const topology = await allowed(db, person, c.req.param('slug'), 'operate');
+      const done = trying.take(`person ${person.id}`, 1);
+      try {
+        const targetId = numberIn(c.req.param('id'));
+        const taken = await work.run('takeIn', { topologyId: topology.id, targetId });
+        await record(db, 'take in broker', {
+          personId: person.id,
+          topologyId: topology.id,
+          details: { target: targetId },
+        });
+        return c.json(taken);
+      } finally {
+        done();
+      }
+    })
     .delete('/:slug/targets/:id', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'operate');

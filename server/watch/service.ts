@@ -171,7 +171,10 @@ export class Watching {
   }
 }
 
-/** @returns what there is to count, the stores in which most is first; nothing of those where nothing is */
+const busy = ({ waiting, inHand, delayed, takers, came, went }: Counted) =>
+  waiting + inHand + delayed + takers + came + went;
+
+/** @returns what there is to count, the stores in which most is first */
 export function countedIn(now: Look, before: Look | undefined): Counted[] {
   const then = before && storesIn(before);
   const since = (old: number | undefined, value: number | undefined) =>
@@ -193,6 +196,5 @@ export function countedIn(now: Look, before: Look | undefined): Counted[] {
         };
       }),
     )
-    .filter((each) => each.waiting || each.inHand || each.delayed || each.takers || each.came || each.went)
-    .sort((a, b) => b.waiting + b.came - (a.waiting + a.came));
+    .sort((a, b) => busy(b) - busy(a));
 }

@@ -45,9 +45,8 @@ export async function keepLook(
     .insert(looks)
     .values({ ...where, at, look })
     .onConflictDoUpdate({ target: [looks.topologyId, looks.environment], set: { at, look } });
-  const nothing = { waiting: 0, inHand: 0, delayed: 0, takers: 0, came: 0, went: 0 };
-  // the look itself, by which a time at which nothing was to be told is known from one at which nobody looked
-  const all = [{ broker: '', store: '', ...nothing }, ...counted.slice(0, MOST_COURSES)];
+  const all = counted.slice(0, MOST_COURSES);
+  if (all.length === 0) return;
   const of = <T>(value: (each: Counted) => T) => sql.param(all.map(value));
   const ids = await storeIds(tx, where, all);
   const id = (each: Counted) => ids.get(`${each.broker}/${each.store}`)!;
@@ -126,7 +125,7 @@ export async function forgetLooks(db: Database, standing: readonly Where[]): Pro
       where each.topology_id = looks.topology_id and each.environment = looks.environment)`);
 }
 
-/** @returns how a store stood in the last so many minutes; stretches in which nobody looked are left out */
+/** @returns how a store stood in the last so many minutes; stretches in which it was not seen are left out */
 export async function courseOf(
   db: Database,
   { topologyId, environment }: Where,
@@ -134,17 +133,12 @@ export async function courseOf(
 ): Promise<Course> {
   const { step } = STEPS.find((each) => each.minutes >= minutes) ?? STEPS.at(-1)!;
   const { rows } = await db.execute<Record<string, string>>(sql`
-    select looked.at, coalesce(p.waiting / p.looks, 0) as waiting, coalesce(p.most_waiting, 0) as "mostWaiting",
-      coalesce(p.in_hand / p.looks, 0) as "inHand", coalesce(p.delayed / p.looks, 0) as delayed,
-      coalesce(p.takers / p.looks, 0) as takers, coalesce(p.came, 0) / ${step} as comes, coalesce(p.went, 0) / ${step} as goes
-    from watched_stores look
-    join points looked on looked.store_id = look.id and looked.step = ${step}
-      and looked.at > now() - ${minutes} * interval '1 minute'
-    left join watched_stores own on own.topology_id = look.topology_id and own.environment = look.environment
-      and own.broker = ${broker} and own.store = ${store}
-    left join points p on p.store_id = own.id and p.step = looked.step and p.at = looked.at
-    where look.topology_id = ${topologyId} and look.environment = ${environment} and look.broker = '' and look.store = ''
-    order by looked.at`);
+    select p.at, p.waiting / p.looks as waiting, p.most_waiting as "mostWaiting", p.in_hand / p.looks as "inHand",
+      p.delayed / p.looks as delayed, p.takers / p.looks as takers, p.came / ${step} as comes, p.went / ${step} as goes
+    from points p join watched_stores own on own.id = p.store_id
+    where own.topology_id = ${topologyId} and own.environment = ${environment} and own.broker = ${broker}
+      and own.store = ${store} and p.step = ${step} and p.at > now() - ${minutes} * interval '1 minute'
+    order by p.at`);
   const then = await db
     .select({
       id: rollouts.id,

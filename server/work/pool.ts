@@ -43,6 +43,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   probeSet: 'thorough',
   declared: 'quick',
   linksStanding: 'aside',
+  takeIn: 'thorough',
   browse: 'aside',
   planSend: 'aside',
   storesOn: 'aside',

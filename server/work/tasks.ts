@@ -1,6 +1,7 @@
 /** What runs on threads: each task by its name, with what it is given and what it gives. */
 import type { Problem } from '../http/problem.ts';
 import { declared, goOn, lookAgain, plan, readBack, type Planning } from '../rollouts/planning.ts';
+import { takeIn } from '../environments/take-in.ts';
 import { expectedProbe, probeSet } from '../probes/plan.ts';
 import { driftIn } from '../watch/drift.ts';
 import { expectedThere, lookAt } from '../watch/look.ts';
@@ -60,6 +61,7 @@ export const tasks = (planning: Planning) => ({
   lookAt: (input: Stands) => lookAt(planning, input),
   driftIn: (input: Stands) => driftIn(planning, input),
   expectedThere: (input: Stands) => expectedThere(planning.db, input),
+  takeIn: (input: Parameters<typeof takeIn>[1]) => takeIn(planning, input),
   browse: (input: Parameters<typeof browse>[1]) => browse(planning, input),
   planSend: (input: Parameters<typeof planSend>[1]) => planSend(planning, input),
   storesOn: (input: Parameters<typeof storesOn>[1]) => storesOn(planning, input),

@@ -75,7 +75,7 @@ export function contradictions(expected: Expected, looks: readonly Look[]): Cont
       const each = stores.get(`${store.broker}/${store.name}`);
       return each ? [{ at, store: each }] : [];
     });
-    found.push(...ofStore(expected, store, course, now.at));
+    found.push(...ofStore(expected, store, course, now.at, looks.at(-2)?.at));
   }
   return together(found)
     .sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind))
@@ -131,6 +131,7 @@ function ofStore(
   expected: ExpectedStore,
   course: readonly Course[],
   at: number,
+  before: number | undefined,
 ): Contradiction[] {
   const { id: about, title, takers: declared } = expected;
   const store = `${expected.broker}/${expected.name}`;
@@ -144,6 +145,8 @@ function ofStore(
     ...(app === undefined ? {} : { app }),
   });
   if (!last || last.at !== at) {
+    // a broker that has just begun tells of a queue a moment later
+    if (last && last.at === before) return [];
     // what its app makes when it connects is not missed before
     if (expected.passing)
       return declared.map((app) =>

@@ -129,6 +129,11 @@ test('a store that is not there, and one that is there only while its app is', (
   expect(words(look(0, { 'm/lost': undefined, 'm/held': undefined }))).toEqual([
     'm/lost is declared, and the broker has none of that name',
   ]);
+  // it was there a moment ago: it may be a broker that has just begun
+  expect(words(look(0), look(5_000, { 'm/lost': undefined }))).toEqual([]);
+  expect(
+    words(look(0), look(5_000, { 'm/lost': undefined }), look(9_000, { 'm/lost': undefined })),
+  ).toHaveLength(1);
 });
 
 test('a store that grows: for long enough, without falling, by how much and why', () => {

@@ -94,22 +94,25 @@ export async function readStanding(broker: AmqpBroker): Promise<Omit<BrokerNow, 
   }
   const theirs = ({ name }: { name: string }) => !name.startsWith(OUR_PREFIX);
   return {
-    stores: queues.filter(theirs).map((queue): StoreNow => {
-      const { message_stats: counts = {}, head_message_timestamp: head } = queue;
-      const went = (counts.ack ?? 0) + (counts.deliver_no_ack ?? 0) + (counts.get_no_ack ?? 0);
-      return {
-        name: queue.name,
-        waiting: queue.messages_ready ?? 0,
-        inHand: queue.messages_unacknowledged ?? 0,
-        delayed: 0,
-        takers: takers.get(queue.name) ?? [],
-        came: counts.publish ?? 0,
-        went,
-        // seconds, and only where who sent it gave it a time
-        ...(typeof head === 'number' ? { oldestAt: new Date(head * 1000).toISOString() } : {}),
-        ...(queue.node === undefined ? {} : { node: queue.node }),
-      };
-    }),
+    // one that the broker's statistics do not know yet is not empty, but unknown
+    stores: queues
+      .filter((each) => theirs(each) && each.messages_ready !== undefined)
+      .map((queue): StoreNow => {
+        const { message_stats: counts = {}, head_message_timestamp: head } = queue;
+        const went = (counts.ack ?? 0) + (counts.deliver_no_ack ?? 0) + (counts.get_no_ack ?? 0);
+        return {
+          name: queue.name,
+          waiting: queue.messages_ready ?? 0,
+          inHand: queue.messages_unacknowledged ?? 0,
+          delayed: 0,
+          takers: takers.get(queue.name) ?? [],
+          came: counts.publish ?? 0,
+          went,
+          // seconds, and only where who sent it gave it a time
+          ...(typeof head === 'number' ? { oldestAt: new Date(head * 1000).toISOString() } : {}),
+          ...(queue.node === undefined ? {} : { node: queue.node }),
+        };
+      }),
     entries: exchanges
       // the one without a name leads to queues by their names, and is no entry of its own
       .filter((each) => each.name !== '' && theirs(each))

@@ -3,10 +3,12 @@ import { useDebounceFn, useEventListener, useLocalStorage, useResizeObserver } f
 import { select } from 'd3-selection';
 import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
+import type { LookSeen } from '../api.ts';
 import { useWorkspace } from '../stores/workspace.ts';
 import { useFocus } from '../stores/focus.ts';
 import type { EdgeView, FollowView, NodeView, PlacedEdge, PlacedNode } from '../workers/views.ts';
 import { barrierAt, linePath, platePath } from './graph-lines.ts';
+import LiveCounts from './LiveCounts.vue';
 import NextStep from './NextStep.vue';
 import Overview from './Overview.vue';
 
@@ -15,8 +17,10 @@ const props = withDefaults(
   defineProps<{
     /** The drawing is never made smaller than this, so that its words stay readable; it is moved instead. */
     least?: number;
+    /** How an environment stands now, where that is drawn over it. */
+    look?: LookSeen | undefined;
   }>(),
-  { least: 0 },
+  { least: 0, look: undefined },
 );
 const workspace = useWorkspace();
 const focus = useFocus();
@@ -377,6 +381,7 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
               {{ node.view.findings }}
             </text>
           </g>
+          <LiveCounts v-if="look" :look="look" :nodes="nodes" :edges="edges" :plate="layout.plate" />
           <g
             v-for="split in splits"
             :key="`split ${split.id}`"

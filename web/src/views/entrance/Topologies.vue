@@ -208,8 +208,8 @@ const stands = ({ slug, environments }: TopologyEntry) =>
         />
       </form>
       <p class="soft">
-        Documents are YAML or JSON files of the topology language. From a running broker: that will come;
-        until then declare what it has, and a rollout's first list of steps says what is there already.
+        Documents are YAML or JSON files of the topology language. From a running broker: begin with an
+        environment and that broker declared, connect it in Rollout, and press “take in …” there.
       </p>
       <h2>Or from an example, with a short walk through it</h2>
       <ul class="examples">

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core';
 import { computed, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import CloseUp from '../../parts/CloseUp.vue';
@@ -8,16 +9,31 @@ import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 import { showInText } from '../show.ts';
+import { useLook } from '../watch/look.ts';
 import Changes from './Changes.vue';
 import Legend from './Legend.vue';
 import ShowBar from './ShowBar.vue';
 
 const workspace = useWorkspace();
+/** Whether counts of the environment as it is now are drawn over the picture. */
+const live = useLocalStorage('vondle live counts', true);
+/** The environment that is looked at, where something stands in it. */
+const standsIn = computed(() => {
+  const there = workspace.standings
+    .filter(({ revisions }) => revisions.length)
+    .map(({ environment }) => environment);
+  const asked = route.query.env;
+  return typeof asked === 'string' ? there.find((each) => each === asked) : undefined;
+});
+
 const focus = useFocus();
 const graph = ref<InstanceType<typeof Graph>>();
 const beside = computed(() => focus.shownNode !== undefined || workspace.showing.compared);
 const router = useRouter();
 const route = useRoute();
+const { look } = useLook(() =>
+  live.value && standsIn.value ? { slug: String(route.params.slug), environment: standsIn.value } : undefined,
+);
 // a link may ask for a revision to be compared with
 watch(
   () => Number(route.query.against) || undefined,
@@ -42,9 +58,14 @@ watch(way, (now) => {
   <div class="fan-out" :class="{ beside }">
     <div class="bar">
       <FollowBar />
-      <ShowBar :scene="graph?.scene" />
+      <div class="show">
+        <label v-if="standsIn" class="soft" :title="`counts of ${standsIn} now`">
+          <input v-model="live" type="checkbox" data-testid="live" /> live
+        </label>
+        <ShowBar :scene="graph?.scene" />
+      </div>
     </div>
-    <Graph ref="graph" class="drawing" />
+    <Graph ref="graph" class="drawing" :look="live ? look : undefined" />
     <aside v-if="focus.shownNode" class="side">
       <button class="plain close" aria-label="close the close-up" @click="focus.selected = ''">×</button>
       <CloseUp @show="showInText(router, $event)" />
@@ -86,6 +107,11 @@ watch(way, (now) => {
   min-width: 0;
   padding: 0 12px;
   border-bottom: 1px solid var(--hairline);
+}
+.show {
+  display: flex;
+  align-items: center;
+  gap: 10px;
 }
 .side {
   grid-row: 2 / 4;

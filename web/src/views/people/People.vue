@@ -19,7 +19,7 @@ const ROLES: Readonly<Record<Role, string>> = {
   reader: 'looks at all of it',
   author: 'changes drafts, saves revisions',
   approver: 'what authors may, and agrees to what others made',
-  operator: 'connects brokers, carries rollouts out',
+  operator: 'connects brokers, carries rollouts out, looks after messages',
   owner: 'all of that, and says who belongs to it',
 };
 const READS: Record<Member['reads'], string> = {

@@ -6,6 +6,7 @@ import FollowBar from '../../parts/FollowBar.vue';
 import ProbeTable from './ProbeTable.vue';
 import Choice from '../../parts/Choice.vue';
 import Said from '../../parts/Said.vue';
+import { useAttempt } from '../../stores/attempt.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { useFocus } from '../../stores/focus.ts';
 
@@ -17,8 +18,7 @@ const props = defineProps<{ rollout: Rollout; slug: string; list: readonly Rollo
 const emit = defineEmits<{ probed: [probes: Probe[]] }>();
 const workspace = useWorkspace();
 const focus = useFocus();
-const busy = ref(false);
-const trouble = ref('');
+const { busy, trouble, attempt } = useAttempt();
 
 const before = computed(() => props.rollout.state === 'planned');
 /** The publishes that enter this rollout's broker. */
@@ -41,17 +41,6 @@ async function send() {
   await attempt(() => sendOne({ app: publish.app, message: type, to: publish.to, via, sample }));
 }
 
-async function attempt(work: () => Promise<unknown>) {
-  busy.value = true;
-  trouble.value = '';
-  try {
-    await work();
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  } finally {
-    busy.value = false;
-  }
-}
 async function sendOne(one: Parameters<typeof api.probe>[2], id = props.rollout.id) {
   emit('probed', await api.probe(props.slug, id, one));
 }

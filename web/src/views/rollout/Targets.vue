@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue';
+import { useRouter } from 'vue-router';
 import { api, type Places, type Target, type Tried as TriedLine } from '../../api.ts';
 import Said from '../../parts/Said.vue';
 import Tried from './Tried.vue';
@@ -7,6 +8,7 @@ import Tried from './Tried.vue';
 /** The brokers that are connected: tried out, removed; and those that are declared and are not. */
 const props = defineProps<{ slug: string; targets: readonly Target[] }>();
 const emit = defineEmits<{ changed: [] }>();
+const router = useRouter();
 const places = shallowRef<Places>();
 const tried = ref<Record<number, TriedLine[]>>({});
 const removing = ref(0);
@@ -42,6 +44,15 @@ const test = ({ id }: Target) =>
   attempt(id, async () => {
     tried.value = { ...tried.value, [id]: (await api.tryTarget(props.slug, { target: id })).tried };
   });
+/** What a broker has, read and not begun with yet. */
+const taken = shallowRef<Awaited<ReturnType<typeof api.takenIn>> & { id: number }>();
+const takeIn = ({ id }: Target) =>
+  attempt(id, async () => (taken.value = { id, ...(await api.takenIn(props.slug, id)) }));
+const begin = ({ id, broker }: Target) =>
+  attempt(id, async () => {
+    const { slug } = await api.takeIn(`${broker} as it is`, taken.value!.documents);
+    await router.push({ name: 'fan-out', params: { slug } });
+  });
 const remove = ({ id }: Target) =>
   attempt(id, async () => {
     removing.value = 0;
@@ -64,12 +75,27 @@ const remove = ({ id }: Target) =>
           <button class="plain link" :disabled="busy !== 0" @click="test(each)">
             {{ busy === each.id ? 'trying …' : 'test' }}
           </button>
+          <button v-if="each.kind === 'amqp'" class="plain link" :disabled="busy !== 0" @click="takeIn(each)">
+            take in …
+          </button>
           <button class="plain link" @click="removing = each.id">disconnect …</button>
         </template>
         <p v-if="removing === each.id" class="soft">
           Its addresses are forgotten here. Nothing on the broker is touched, and the record of its rollouts
           stays.
         </p>
+        <div v-if="taken?.id === each.id" class="taken" data-testid="taken-in">
+          <p>
+            What it has, as {{ taken.documents.length }}
+            {{ taken.documents.length === 1 ? 'document' : 'documents' }} of a new topology. Nothing was
+            changed there.
+          </p>
+          <ul>
+            <li v-for="(words, i) in taken.unsaid" :key="i" class="soft"><Said :text="words" /></li>
+          </ul>
+          <button class="plain link" @click="begin(each)">begin a topology with it</button>
+          <button class="plain link" @click="taken = undefined">no</button>
+        </div>
         <Tried v-if="tried[each.id]" :tried="tried[each.id]!" />
       </li>
     </ul>

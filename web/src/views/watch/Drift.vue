@@ -3,6 +3,7 @@ import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, type DriftSeen, type LookSeen } from '../../api.ts';
 import Said from '../../parts/Said.vue';
+import { useAttempt } from '../../stores/attempt.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
 import { ago } from './measures.ts';
 
@@ -19,19 +20,7 @@ const workspace = useWorkspace();
 const route = useRoute();
 const router = useRouter();
 const open = ref(false);
-const busy = ref(false);
-const trouble = ref('');
-async function attempt(work: () => Promise<unknown>) {
-  busy.value = true;
-  trouble.value = '';
-  try {
-    await work();
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  } finally {
-    busy.value = false;
-  }
-}
+const { busy, trouble, attempt } = useAttempt();
 const compare = () => attempt(async () => emit('looked', await api.drift(props.slug, props.environment)));
 const byBroker = computed(() =>
   props.brokers.flatMap(({ broker, revision }) => {
@@ -72,7 +61,8 @@ const putBack = (broker: string, revision: number) =>
       <p v-for="each in drift.away" :key="each.broker" class="error">{{ each.broker }}: {{ each.why }}</p>
       <div v-for="each in byBroker" :key="each.broker">
         <h3>
-          {{ each.broker }} <span class="soft">against r{{ each.revision }}</span>
+          {{ each.broker }} <span class="soft">against r{{ each.revision }}</span
+          >&nbsp;
           <button
             v-if="workspace.canOperate && each.canPutBack"
             class="plain link"

@@ -5,6 +5,7 @@ import { api, type MessageSeen, type OperationEntry, type StoreSeen } from '../.
 import FollowBar from '../../parts/FollowBar.vue';
 import Choice from '../../parts/Choice.vue';
 import { useFocus } from '../../stores/focus.ts';
+import { useAttempt } from '../../stores/attempt.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
 import Letter from './Letter.vue';
 
@@ -23,19 +24,7 @@ const AGAIN_MS = 700;
 
 const found = shallowRef<{ messages: MessageSeen[]; waiting: number; said: string }>();
 const open = ref(new Set<number>());
-const trouble = ref('');
-const busy = ref(false);
-async function attempt(work: () => Promise<unknown>) {
-  busy.value = true;
-  trouble.value = '';
-  try {
-    await work();
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  } finally {
-    busy.value = false;
-  }
-}
+const { busy, trouble, attempt } = useAttempt();
 const look = () =>
   attempt(async () => {
     const { broker, name } = props.store;
@@ -213,7 +202,10 @@ const send = () =>
       <ul v-if="own.length" class="operations">
         <li v-for="each in own" :key="each.id" data-testid="operation">
           {{ each.done.toLocaleString('en') }} {{ WORDS[each.what] }}{{ each.to ? ` to ${each.to}` : '' }}
-          <span class="soft">of {{ each.agreed.toLocaleString('en') }} agreed to, by {{ each.by }}</span>
+          <span class="soft"
+            >of {{ each.agreed.toLocaleString('en') }} agreed to, by {{ each.by
+            }}{{ each.error ? ';' : '' }}</span
+          >
           <template v-if="each.state === 'running'">
             <progress :value="each.looked" :max="each.agreed" />
             <button class="plain link" @click="stop(each.id)">stop</button>

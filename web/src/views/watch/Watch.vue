@@ -1,16 +1,16 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
+import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { api, type ContradictionSeen, type Course, type LookSeen, type StoreSeen } from '../../api.ts';
+import { api, type ContradictionSeen, type Course, type StoreSeen } from '../../api.ts';
 import Choice from '../../parts/Choice.vue';
 import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
 import Courses from './Courses.vue';
 import Drift from './Drift.vue';
 import Letters from './Letters.vue';
+import { useLook } from './look.ts';
 import { ago, MEASURES, type Measure, perSecond, SPANS } from './measures.ts';
 
-const AGAIN_MS = 3000;
 /** So many stores are charted together. */
 const MOST_PICKED = 6;
 /** So many rows are shown before one asks for more. */
@@ -30,25 +30,10 @@ const environment = computed(() => {
 });
 const go = (name: string) => router.replace({ query: { ...route.query, env: name, stores: undefined } });
 
-const look = shallowRef<LookSeen>();
-const trouble = ref('');
-const now = ref(Date.now());
-async function lookAgain() {
-  now.value = Date.now();
-  const at = environment.value;
-  if (at === undefined) return;
-  try {
-    const found = await api.look(slug.value, at);
-    if (environment.value === at) [look.value, trouble.value] = [found, ''];
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  }
-}
-watch(environment, () => ((look.value = undefined), void lookAgain()), { immediate: true });
-const timer = setInterval(() => {
-  if (!document.hidden) void lookAgain().then(drawAgain);
-}, AGAIN_MS);
-onBeforeUnmount(() => clearInterval(timer));
+const { look, trouble, now } = useLook(
+  () => (environment.value === undefined ? undefined : { slug: slug.value, environment: environment.value }),
+  () => void drawAgain(),
+);
 
 const nameOf = ({ broker, name }: Pick<StoreSeen, 'broker' | 'name'>) => `${broker}/${name}`;
 const find = ref('');
@@ -381,7 +366,7 @@ tr.picked {
   gap: 8px;
 }
 .choice :deep(.el-select) {
-  width: 175px;
+  width: 148px;
 }
 h2 {
   margin: 12px 0 4px;

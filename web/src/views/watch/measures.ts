@@ -11,7 +11,7 @@ export type Measure = keyof typeof MEASURES;
 
 /** How far back, in minutes. */
 export const SPANS = {
-  15: 'a quarter of an hour',
+  15: '15 minutes',
   60: 'an hour',
   2880: 'two days',
   129600: 'ninety days',

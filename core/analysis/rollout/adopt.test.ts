@@ -1,0 +1,249 @@
+/**
+ * What a broker has, taken in and asked for again: nothing is left to do. Inventories are made at random; what this
+ * generator does not make: exclusive queues, policies, users, kinds of exchange that plugins bring, and names of more than
+ * a few letters. Those have tests of their own, or are said to be left out.
+ */
+import fc from 'fast-check';
+import { readTopology } from '../../topology/read.ts';
+import { adopt } from './adopt.ts';
+import { planRollout } from './plan.ts';
+import { type Inventory, wantedState } from './wire.ts';
+
+const name = fc.oneof(
+  fc.constantFrom(
+    'a',
+    'b',
+    'orders',
+    'orders.dead',
+    'true',
+    '12',
+    'null',
+    'a/b',
+    'a b',
+    'ä',
+    '#',
+    '"',
+    'a: b',
+    '{x}',
+    '${x}',
+    "it's",
+    '-',
+    'a-',
+    '*',
+  ),
+  fc.string({ minLength: 1, maxLength: 6 }),
+);
+const ms = fc.integer({ min: 1, max: 10_000_000 });
+const queueOf = (queues: readonly string[], exchanges: readonly string[]) =>
+  fc.record({
+    durable: fc.boolean(),
+    autoDelete: fc.boolean(),
+    ttl: fc.option(ms),
+    expires: fc.option(ms),
+    maxLength: fc.option(fc.nat(1000)),
+    maxBytes: fc.option(fc.integer({ min: 0, max: 5_000_000 })),
+    overflow: fc.option(fc.constantFrom('reject-publish', 'drop-head')),
+    maxPriority: fc.option(fc.integer({ min: 1, max: 255 })),
+    maxDeliveries: fc.option(fc.integer({ min: 1, max: 20 }), { freq: 1 }),
+    dead: fc.option(
+      fc.oneof(
+        fc.record({ exchange: fc.constantFrom(...exchanges), key: fc.option(name) }),
+        fc.record({ exchange: fc.constant(''), key: fc.constantFrom(...queues) }),
+      ),
+    ),
+  });
+const inventory: fc.Arbitrary<Inventory> = fc
+  .tuple(
+    fc.uniqueArray(
+      name.filter((each) => !/^amq\./.test(each)),
+      { minLength: 1, maxLength: 5 },
+    ),
+    fc.uniqueArray(name, { minLength: 1, maxLength: 6 }),
+  )
+  .chain(([exchanges, queues]) =>
+    fc.record({
+      exchanges: fc.tuple(
+        ...exchanges.map((each) =>
+          fc.record({
+            name: fc.constant(each),
+            type: fc.constantFrom('direct', 'fanout', 'topic', 'headers'),
+            durable: fc.boolean(),
+            autoDelete: fc.boolean(),
+            internal: fc.boolean(),
+            arguments: fc
+              .option(fc.constantFrom(...exchanges), { nil: undefined })
+              .map((to): Record<string, string> => (to === undefined ? {} : { 'alternate-exchange': to })),
+          }),
+        ),
+      ),
+      queues: fc.tuple(
+        ...queues.map((each) =>
+          queueOf(queues, exchanges).map(({ durable, autoDelete, dead, ...of }) => ({
+            name: each,
+            durable,
+            autoDelete,
+            exclusive: false,
+            arguments: Object.fromEntries(
+              Object.entries({
+                'x-message-ttl': of.ttl,
+                'x-expires': of.expires,
+                'x-max-length': of.maxLength,
+                'x-max-length-bytes': of.maxBytes,
+                'x-overflow': of.overflow,
+                'x-max-priority': of.maxPriority,
+                ...(of.maxDeliveries === null
+                  ? {}
+                  : { 'x-queue-type': 'quorum', 'x-delivery-limit': of.maxDeliveries }),
+                ...(dead
+                  ? { 'x-dead-letter-exchange': dead.exchange, 'x-dead-letter-routing-key': dead.key }
+                  : {}),
+              }).filter(
+                (entry): entry is [string, string | number] => entry[1] !== null && entry[1] !== undefined,
+              ),
+            ),
+          })),
+        ),
+      ),
+      bound: fc.array(
+        fc.record({
+          source: fc.constantFrom(...exchanges),
+          target: fc.oneof(
+            fc.constantFrom(...queues).map((destination) => ({ to: 'queue' as const, destination })),
+            fc.constantFrom(...exchanges).map((destination) => ({ to: 'exchange' as const, destination })),
+          ),
+          key: fc.oneof(fc.constantFrom('', 'a.*', '#', 'a'), name),
+          match: fc.constantFrom('all', 'any'),
+          values: fc.dictionary(
+            fc.constantFrom('h', 'k l', 'true', '${x}', 'n: 1'),
+            fc.oneof(fc.constantFrom('x', 'true', '1', ''), fc.integer(), fc.boolean(), fc.constant(null)),
+            { maxKeys: 2 },
+          ),
+        }),
+        { maxLength: 8 },
+      ),
+    }),
+  )
+  .map(({ exchanges, queues, bound }) => ({
+    exchanges,
+    queues,
+    bindings: bound.map(({ source, target, key, match, values }) => ({
+      source,
+      ...target,
+      key,
+      arguments:
+        exchanges.find((each) => each.name === source)!.type === 'headers'
+          ? { 'x-match': match, ...values }
+          : {},
+    })),
+  }));
+
+const stepsOf = (has: Inventory) => {
+  const { documents } = adopt(has, 'm');
+  const topology = readTopology(documents);
+  return {
+    documents,
+    findings: topology.findings.map(({ message }) => message),
+    steps: planRollout(wantedState(topology, 'm'), has).steps.map(({ title }) => title),
+  };
+};
+
+test('whatever a broker has, taken in, asks for nothing more', () => {
+  fc.assert(
+    fc.property(inventory, (has) => {
+      const { steps, findings } = stepsOf(has);
+      expect([steps, findings]).toEqual([[], []]);
+      expect(adopt(has, 'm').unsaid).toEqual([]);
+    }),
+    { numRuns: 300 },
+  );
+});
+
+const queue = (own: string, terms: object = {}) => ({
+  name: own,
+  durable: true,
+  autoDelete: false,
+  exclusive: false,
+  arguments: { ...terms },
+});
+const exchange = (own: string, type = 'topic', terms: object = {}) => ({
+  name: own,
+  type,
+  durable: true,
+  autoDelete: false,
+  internal: false,
+  arguments: { ...terms },
+});
+
+test('what the language cannot say is said to be so', () => {
+  const { unsaid } = adopt(
+    {
+      exchanges: [
+        exchange('late', 'x-delayed-message'),
+        exchange('in', 'direct', { 'alternate-exchange': 'gone' }),
+      ],
+      queues: [
+        queue('one', { 'x-single-active-consumer': true }),
+        queue('two', { 'x-queue-type': 'stream' }),
+        queue('three', { 'x-dead-letter-exchange': 'gone' }),
+        queue('four', { 'x-dead-letter-exchange': '', 'x-dead-letter-routing-key': 'gone' }),
+      ],
+      bindings: [{ source: 'late', destination: 'one', to: 'queue', key: '', arguments: {} }],
+    },
+    'm',
+  );
+  expect(unsaid).toEqual([
+    expect.stringContaining('late is of the type x-delayed-message'),
+    expect.stringContaining('goes to the exchange gone'),
+    expect.stringContaining('one has settings that the language cannot say: x-single-active-consumer'),
+    expect.stringContaining('two is asked for as of the kind stream'),
+    expect.stringContaining('Dead letters of three goes to the exchange gone'),
+    expect.stringContaining('Dead letters of four go to gone'),
+  ]);
+});
+
+test('built-in exchanges are declared where something leads through them, and only there', () => {
+  const has: Inventory = {
+    exchanges: [exchange('', 'direct'), exchange('amq.topic'), exchange('amq.fanout', 'fanout')],
+    queues: [queue('q')],
+    bindings: [{ source: 'amq.topic', destination: 'q', to: 'queue', key: '#', arguments: {} }],
+  };
+  const { documents, steps } = stepsOf(has);
+  expect(steps).toEqual([]);
+  expect(documents[0]!.text).toContain('amq.topic: { type: topic }');
+  expect(documents[0]!.text).not.toContain('amq.fanout');
+});
+
+test('many queues stand in documents by how their names begin, and who takes becomes an app', () => {
+  const names = ['orders', 'bills'].flatMap((word) => Array.from({ length: 30 }, (_, i) => `${word}.${i}`));
+  const has: Inventory = {
+    exchanges: [exchange('in')],
+    queues: [...names, 'alone'].map((each) => queue(each)),
+    bindings: names.map((destination) => ({
+      source: 'in',
+      destination,
+      to: 'queue' as const,
+      key: destination,
+      arguments: {},
+    })),
+  };
+  const { documents } = adopt(
+    has,
+    'm',
+    new Map([
+      ['orders.1', ['reader#1', 'reader#2']],
+      ['bills.2', ['reader#3']],
+      ['alone', ['10.0.0.1:55 -> x']],
+    ]),
+  );
+  expect(documents.map((each) => each.name)).toEqual([
+    'broker.yaml',
+    'orders.yaml',
+    'bills.yaml',
+    'apps.yaml',
+  ]);
+  const topology = readTopology(documents);
+  expect(topology.findings.map(({ message }) => message)).toEqual([]);
+  expect(planRollout(wantedState(topology, 'm'), has).steps).toEqual([]);
+  expect([...topology.declared.apps!.keys()].sort()).toEqual(['reader', 'x']);
+  expect(topology.declared.apps!.get('reader')!.value.consumes!.items).toHaveLength(2);
+});
