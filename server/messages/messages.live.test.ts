@@ -147,6 +147,16 @@ test('what is copied stays, with all it came with; what is moved goes', async ()
   expect(await takeAll('box')).toEqual([1]);
 });
 
+test('no more is looked at once so much was read', async () => {
+  const large = Buffer.alloc(6 * 1024 * 1024, 'x');
+  for (let i = 0; i < 4; i++) w.channel.sendToQueue('box', large);
+  await w.channel.waitForConfirms();
+  const { messages, waiting } = await look(w.owner, 'box');
+  expect([messages.length, waiting]).toEqual([3, 4]);
+  expect(messages[0]).toMatchObject({ size: large.byteLength, body: { hidden: '', cut: true } });
+  expect(messages[0].body.value).toHaveLength(64 * 1024);
+});
+
 test('cut off half way, none is lost', async () => {
   await fill(3000);
   const target = new AmqpTarget(addressesOf('letters'), allowedAddresses('loopback'));

@@ -23,6 +23,8 @@ const SILENT_MS = 30_000;
 const MOST_HELD = 100_000;
 /** So many are on their way at once. */
 const ON_THE_WAY = 500;
+/** And so many bytes. */
+const BYTES_ON_THE_WAY = 32 * 1024 * 1024;
 
 export interface Doing {
   readonly what: OperationWhat;
@@ -89,6 +91,7 @@ class AmqpWork {
   private done = 0;
   private looked = 0;
   private onTheWay = 0;
+  private bytes = 0;
   private homeless = 0;
   private failed: unknown;
   private room: (() => void) | undefined;
@@ -123,7 +126,8 @@ class AmqpWork {
       }
       chosen++;
       this.settle(message, way);
-      if (this.onTheWay >= ON_THE_WAY) await new Promise<void>((done) => (this.room = done));
+      while (this.isFull() && this.failed === undefined)
+        await new Promise<void>((done) => (this.room = done));
       if (this.looked % 100 === 0) heard.told(this.done, this.looked);
     }
     while (this.onTheWay > 0 && this.failed === undefined)
@@ -132,6 +136,10 @@ class AmqpWork {
     heard.told(this.done, this.looked);
     if (this.failed !== undefined) throw brokerTrouble(this.failed);
     return { done: this.done, looked: this.looked, left: this.left(chosen, until) };
+  }
+
+  private isFull(): boolean {
+    return this.onTheWay >= ON_THE_WAY || this.bytes >= BYTES_ON_THE_WAY;
   }
 
   private left(chosen: number, until: number): string | undefined {
@@ -174,8 +182,10 @@ class AmqpWork {
       return;
     }
     this.onTheWay++;
+    this.bytes += message.content.byteLength;
     channel.publish(way, message.fields.routingKey, message.content, propertiesOf(message), (error) => {
       this.onTheWay--;
+      this.bytes -= message.content.byteLength;
       this.alive();
       if (error)
         this.failed ??= new BrokerTrouble(

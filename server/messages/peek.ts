@@ -10,6 +10,8 @@ import type { Reached } from '../targets/reached.ts';
 
 /** How long looking may take: longer it shall not keep messages from those who take them. */
 const PEEK_MS = 10_000;
+/** No more are looked at once so much was read. */
+export const MOST_BYTES = 16 * 1024 * 1024;
 
 export interface Death {
   readonly why: string;
@@ -72,10 +74,12 @@ async function peekAmqp(broker: AmqpBroker, store: string, most: number): Promis
         channel.on('error', () => {});
         const got: GetMessage[] = [];
         let waiting = 0;
-        while (got.length < most) {
+        let bytes = 0;
+        while (got.length < most && bytes < MOST_BYTES) {
           const message = await channel.get(store);
           if (!message) break;
           if (got.length === 0) waiting = message.fields.messageCount + 1;
+          bytes += message.content.byteLength;
           got.push(message);
         }
         // what a channel has in hand when it closes is put back in its place (AMQP 0-9-1 §3.1.8)

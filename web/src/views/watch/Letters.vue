@@ -295,7 +295,7 @@ p {
 }
 ol,
 .operations {
-  margin: 0;
+  margin: 6px 0 0;
   padding: 0;
   list-style: none;
 }
