@@ -20,6 +20,18 @@ export interface SentBy {
   readonly via?: 'amqp' | 'mqtt' | undefined;
 }
 
+/**
+ * @param to an entry, as the topology writes it
+ * @returns what it stands for: itself; of a spread each of its members, in their order; nothing where there is none
+ */
+export function membersOf(graph: RoutingGraph, to: string): string[] {
+  const found = lookUp(graph.topology.names, to, ENTRIES);
+  if (!found.ok) return [];
+  if (found.thing.kind !== 'spread') return [to];
+  const { members } = graph.topology.declared.spreads?.get(found.thing.name)?.value ?? {};
+  return (members?.items ?? []).map(({ value }) => value);
+}
+
 /** @returns the exchange that MQTT publishes enter, by its name on the wire */
 export function mqttExchange(graph: RoutingGraph, broker: string): string {
   const decl = asAmqp(graph.topology.declared.brokers?.get(broker)?.value);

@@ -10,7 +10,7 @@ import { Problem } from '../http/problem.ts';
 import { environmentsStanding } from '../links/standing.ts';
 import { onBroker, topologyAt, type Planning } from '../rollouts/planning.ts';
 import type { Reached } from '../targets/reached.ts';
-import { entryOf, type Entry, type SentBy } from './entry.ts';
+import { entryOf, membersOf, type Entry, type SentBy } from './entry.ts';
 import { peek } from './peek.ts';
 import { toldOf } from './told.ts';
 
@@ -97,17 +97,22 @@ export async function planSend(
         `The key ${type.key!.value} needs a value for ${missing.join(' and ')}.`,
       );
     const graph = buildGraph(topology);
-    let entry: Entry;
-    try {
-      entry = entryOf(graph, input, broker, message);
-    } catch (error) {
-      if (!(error instanceof Problem)) throw error;
-      refusals.push(error);
-      continue;
-    }
+    let entry: Entry | undefined;
+    let to = input.to;
+    // of a spread the first member that is here: a message sent by hand takes no turn
+    for (const member of input.via === 'mqtt' ? [input.to] : [input.to, ...membersOf(graph, input.to)])
+      try {
+        entry = entryOf(graph, { ...input, to: member }, broker, message);
+        to = member;
+        break;
+      } catch (error) {
+        if (!(error instanceof Problem)) throw error;
+        refusals.push(error);
+      }
+    if (!entry) continue;
     const via = input.via === 'mqtt' ? ('mqtt' as const) : undefined;
     const traced = trace(graph, message, {
-      to: input.to,
+      to,
       mandatory: true,
       ...(via ? { via } : {}),
       ...(entry.kind === 'hosted' ? { from: `app:${input.app}` } : {}),

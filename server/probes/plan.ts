@@ -25,7 +25,7 @@ import type { ProbeCase } from '@vondle/api';
 import type { Unseen } from '../db/schema.ts';
 import { openTarget, targetsOf } from '../environments/store.ts';
 import { Problem } from '../http/problem.ts';
-import { entryOf, mqttExchange, type Entry, type SentBy } from '../messages/entry.ts';
+import { entryOf, membersOf, mqttExchange, type Entry, type SentBy } from '../messages/entry.ts';
 import { again, countWaiting, onBroker, topologyAt, wantedOn, type Planning } from '../rollouts/planning.ts';
 import { revisionsStandingOn } from '../rollouts/store.ts';
 import type { Beside } from './amqp.ts';
@@ -112,17 +112,17 @@ async function standing(planning: Planning, rolloutId: number) {
 /** Works out what a probe is to be, and where it is to be looked for. @throws Problem where it cannot be sent or would destroy something */
 export async function expectedProbe(
   planning: Planning,
-  { rolloutId, input }: { rolloutId: number; input: ProbeInput },
+  { rolloutId, input: asked }: { rolloutId: number; input: ProbeInput },
 ): Promise<ProbePlan> {
   const { rollout, row, target, wanted, read, revision } = await standing(planning, rolloutId);
   const { broker } = rollout;
-  const type = read.messages.get(input.message);
+  const type = read.messages.get(asked.message);
   if (!type) throw new Problem(404, 'No such message', `Revision ${revision} declares no such message type.`);
   const { message, missing } = asGiven(
     type,
-    Object.keys(input.sample).length ? input.sample : samplesOf(type)[0]!.message,
+    Object.keys(asked.sample).length ? asked.sample : samplesOf(type)[0]!.message,
   );
-  const via = input.via === 'mqtt' ? 'mqtt' : undefined;
+  const via = asked.via === 'mqtt' ? 'mqtt' : undefined;
   if (missing.length)
     throw new Problem(
       400,
@@ -130,6 +130,9 @@ export async function expectedProbe(
       `The key ${type.key!.value} needs a value for ${missing.join(' and ')}.`,
     );
   const graph = buildGraph(read);
+  // a probe of a spread is one of its first member on this broker: a probe takes no turn
+  const own = membersOf(graph, asked.to).find((member) => lookUpEntry(graph, member)?.broker === broker);
+  const input = via === undefined && own !== undefined ? { ...asked, to: own } : asked;
   const entry = entryOf(graph, input, broker, message);
   const onHosted = entry.kind === 'hosted';
   const traced = trace(graph, message, {
@@ -391,12 +394,7 @@ export async function probeSet(
   /** The entries on this broker that an address stands for: a spread for those of its members that are there. */
   const entering = (to: string, via?: string): string[] => {
     if (via === 'mqtt') return to === broker ? [to] : [];
-    const found = lookUpEntry(graph, to);
-    if (found?.kind !== 'spread') return found?.broker === broker ? [to] : [];
-    const { members } = graph.topology.declared.spreads?.get(found.name)?.value ?? {};
-    return (members?.items ?? [])
-      .map(({ value }) => value)
-      .filter((member) => lookUpEntry(graph, member)?.broker === broker);
+    return membersOf(graph, to).filter((member) => lookUpEntry(graph, member)?.broker === broker);
   };
   const cases: ProbeCase[] = [];
   const add = (title: string, message: Message, sending: { to: string; from?: string; via?: string }) => {

@@ -127,6 +127,21 @@ const note = (ship: string, to = 'm/in') => ({
   sample: { headers: { ship } },
 });
 
+test('to a spread: by the first of its members that is there, as a message is that is sent by hand', async () => {
+  for (const [broker, member] of [
+    ['m', 'm/winds'],
+    ['i', 'i/desk'],
+  ] as const)
+    expect(await probe(broker, note('tern', 'spread:both'))).toMatchObject({
+      agrees: true,
+      sent: { to: member },
+      observed: { queues: { [member.slice(2)]: 1 } },
+    });
+  const sent = await mara('POST', `${T}/messages/trial/send`, note('tern', 'spread:both'));
+  expect(sent).toMatchObject({ status: 200, data: { returned: false, refused: null } });
+  expect(['m/winds', 'i/desk']).toContain(sent.data.predicted[0]);
+});
+
 test('through a link: it is seen in its queue, and where the link carries it, each with its time', async () => {
   const gull = await probe('m', note('gull'));
   expect(gull.predicted.queues).toEqual({ out: 1, 'boards.1': 1, 'boards.2': 1, own: 1, 'i/gulls': 1 });

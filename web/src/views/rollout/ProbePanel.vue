@@ -24,7 +24,10 @@ const before = computed(() => props.rollout.state === 'planned');
 /** The publishes that enter this rollout's broker. */
 const here = computed(() =>
   focus.publishes.filter(({ via, to }) =>
-    via === 'mqtt' ? to === props.rollout.broker : to.startsWith(`${props.rollout.broker}/`),
+    // a spread is probed by its first member that is there
+    via === 'mqtt'
+      ? to === props.rollout.broker
+      : !to.includes('/') || to.startsWith(`${props.rollout.broker}/`),
   ),
 );
 /** Of a set, how many are sent, and whether it goes on. */
