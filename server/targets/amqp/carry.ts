@@ -8,7 +8,7 @@ import { BrokerTrouble, brokerTrouble } from './trouble.ts';
 /** A channel that does not close in this time is left to go with its connection. */
 const CLOSE_MS = 1000;
 /** So many are on their way at once. */
-const AT_ONCE = 500;
+export const AT_ONCE = 500;
 
 /** How the names of all that keeps messages begin. */
 export const KEPT = `${OUR_PREFIX}kept.`;

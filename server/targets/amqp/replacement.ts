@@ -10,12 +10,16 @@
  * 3. `kept` is copied to the new queue, and at one stroke to a tally of ours, by one exchange. Whoever goes
  *    on leaves out as many of the first as were tallied.
  * 4. `kept` is removed, and the tally.
+ *
+ * A broker that falls may have written a message to the tally that it had not written to the queue yet: such are only
+ * among the last that were on their way, so these are given again. That it fell is known by a queue of ours that no
+ * broker keeps when it ends.
  */
 import { setTimeout as pause } from 'node:timers/promises';
 import type { WireQueue } from '@vondle/core/analysis';
 import type { ChannelModel, Options } from 'amqplib';
 import { within, type AmqpBroker } from './broker.ts';
-import { carryOver, Copies, KEPT, keptFor, openLane, type Lane } from './carry.ts';
+import { AT_ONCE, carryOver, Copies, KEPT, keptFor, openLane, type Lane } from './carry.ts';
 import { readQueue } from './inventory.ts';
 import { OUR_PREFIX } from './names.ts';
 import { BrokerTrouble, brokerTrouble } from './trouble.ts';
@@ -83,7 +87,7 @@ export class Replacement {
     const before = await readQueue(this.broker, kept);
     if (before && !(await this.isOriginal())) {
       // what is kept is nowhere else, and this queue came to be after it: both are kept, in this order
-      await this.forget(await this.settled());
+      await this.forget();
       await carryOver(this.connection, name, kept, this.silentMs, this.signal);
       return;
     }
@@ -135,7 +139,7 @@ export class Replacement {
     }
     const now = await readQueue(this.broker, queue.name);
     if (mayRefuse({ ...queue, policy: now?.policy })) {
-      await this.forget(await this.settled());
+      await this.forget();
       const back = await carryOver(this.connection, kept, queue.name, this.silentMs, this.signal);
       await lane.during((async () => channel.deleteQueue(kept, { ifEmpty: true }))());
       return back;
@@ -143,6 +147,9 @@ export class Replacement {
     const through = `${kept}.back`;
     const [tally, lapsed] = this.tallies();
     const goesOn = await this.isBound(through);
+    if (goesOn && !(await readQueue(this.broker, this.upSince())))
+      // what the queue has for certain goes from what is kept; the rest is given again: rather twice than never
+      await this.forget();
     await lane.during(
       (async () => {
         // what was tallied and went to a queue that is gone is to be given again
@@ -156,6 +163,7 @@ export class Replacement {
           deadLetterRoutingKey: lapsed,
         });
         await channel.bindQueue(tally, through, '');
+        await channel.assertQueue(this.upSince(), { durable: false });
       })(),
     );
     const copies = new Copies(lane, kept, through, await this.settled(), asItWas);
@@ -171,7 +179,7 @@ export class Replacement {
     await lane.during(
       (async () => {
         await channel.deleteQueue(kept, { ifEmpty: true });
-        for (const each of [tally, lapsed]) await channel.deleteQueue(each);
+        for (const each of [tally, lapsed, this.upSince()]) await channel.deleteQueue(each);
         await channel.unbindQueue(queue.name, through, '');
       })(),
     );
@@ -193,6 +201,11 @@ export class Replacement {
       })(),
       this.silentMs,
     ).catch(() => {});
+  }
+
+  /** Goes when the broker ends, whatever else stays. */
+  private upSince(): string {
+    return `${this.kept}.up`;
   }
 
   private tallies(): [string, string] {
@@ -240,11 +253,16 @@ export class Replacement {
     );
   }
 
-  /** Takes away the first so many of what is kept, which the queue has, and the tally that says so. */
-  private async forget(given: number): Promise<void> {
-    const lane = this.lane ?? (await this.open());
-    const { channel } = lane;
-    await lane.during(
+  /**
+   * Takes away the first of what is kept, which the queue has for certain, and the tally that says so. What a broker
+   * had under way when it fell is not certain.
+   */
+  private async forget(): Promise<void> {
+    const tallied = await this.settled();
+    const isUp = (await readQueue(this.broker, this.upSince())) !== undefined;
+    const given = isUp ? tallied : Math.max(0, tallied - AT_ONCE);
+    const { channel, during } = this.lane ?? (await this.open());
+    await during(
       (async () => {
         // should it end between the two, these come twice and none is lost
         for (const each of this.tallies()) await channel.deleteQueue(each);
@@ -293,7 +311,7 @@ export async function tidyKept(
   const names = new Set((found?.items ?? []).map(({ name }) => name));
   const left = [...names].filter(
     (name) =>
-      /\.(tally|lapsed)$/.test(name) && name.startsWith(KEPT) && !names.has(name.replace(/\.[a-z]+$/, '')),
+      /\.(tally|lapsed|up)$/.test(name) && name.startsWith(KEPT) && !names.has(name.replace(/\.[a-z]+$/, '')),
   );
   if (left.length) await remove(left);
 }
