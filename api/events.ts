@@ -12,5 +12,7 @@ export const EVENTS = {
   'vondle.rollout.consented': 'a rollout is consented to',
   'vondle.rollout.started': 'a rollout is started',
   'vondle.rollout.ended': 'a rollout is over',
+  'vondle.alert.began': 'an alert of a running environment goes off',
+  'vondle.alert.ended': 'an alert is over',
 } as const;
 export type EventType = keyof typeof EVENTS;

@@ -68,6 +68,38 @@ const contradiction = record(
 );
 export type ContradictionSeen = InferType<typeof contradiction>;
 
+const alert = record(
+  {
+    rule: text(),
+    /** The topology's id of what it is about. */
+    about: text(),
+    /** `broker/name` on the broker. */
+    place: text(),
+    words: text(),
+    /** Since when its condition holds. */
+    since: time(),
+    /** Whether that is for as long as it must. */
+    off: yes(),
+  },
+  'AlertNow',
+);
+export type AlertSeen = InferType<typeof alert>;
+
+const alertThen = record(
+  {
+    rule: text(),
+    about: text(),
+    place: text(),
+    words: text(),
+    since: time(),
+    wentOffAt: time(),
+    /** Null where it is still off. */
+    endedAt: time().nullable(),
+  },
+  'AlertThen',
+);
+export type AlertThen = InferType<typeof alertThen>;
+
 const difference = record(
   {
     broker: text(),
@@ -104,6 +136,10 @@ const look = record(
     entries: list(entry),
     links: list(record({ link: text(), runs: yes(), why: text().nullable(), carried: whole() }, 'LinkNow')),
     said: list(contradiction),
+    /** Alerts of the topology whose conditions hold. */
+    alerts: list(alert).default([]),
+    /** Alerts that hold and are not told, since there are too many. */
+    moreAlerts: whole().default(0),
     /** Stores that are there and not told, since there are too many. */
     more: whole(),
     /** How what the brokers have differs from what was applied; null where that was not looked at yet. */
@@ -159,6 +195,12 @@ export const watchRoutes = {
     door: 'read',
     answer: drift,
     status: 200,
+  },
+  'GET /topologies/:slug/watch/:environment/alerts': {
+    what: 'The alerts of an environment that went off, the newest first',
+    more: 'The last 200 of the last 90 days. Webhooks are told of each as it goes off, and as it ends.',
+    door: 'read',
+    answer: list(alertThen),
   },
   'GET /topologies/:slug/watch/:environment/course': {
     what: 'How a store stood over time',

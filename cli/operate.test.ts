@@ -33,6 +33,8 @@ const look = {
   entries: [],
   links: [],
   said: [],
+  alerts: [],
+  moreAlerts: 0,
   more: 0,
   drift: null,
 };

@@ -43,13 +43,15 @@ function columns(head: readonly string[], rows: readonly (readonly (string | num
 
 const rate = (value: number | null): string => (value === null ? '' : value.toFixed(1));
 
-/** Prints how an environment stands, once or again and again; exit 1 where something contradicts the topology. */
+/** Prints how an environment stands, once or again and again; exit 1 where something contradicts the topology, or an alert is off. */
 export async function watch(of: string, options: Options & { once?: boolean }): Promise<void> {
   for (;;) {
     const { data } = await ask<LookSeen>('GET', where(of, 'watch', options));
     if (options.format === 'json') print(JSON.stringify(data));
     else {
       print(`${options.environment}, as of ${data.at}`);
+      for (const each of data.alerts)
+        if (each.off) print(`  alert: ${each.rule}: ${each.words}, since ${each.since}`);
       for (const each of data.said) print(`  ${each.kind}: ${each.words}`);
       const rows = data.stores.map((each) => [
         `${each.broker}/${each.name}`,
@@ -67,7 +69,7 @@ export async function watch(of: string, options: Options & { once?: boolean }): 
         print(`  ${line}`);
     }
     if (options.once) {
-      process.exitCode = data.said.length ? 1 : 0;
+      process.exitCode = data.said.length || data.alerts.some(({ off }) => off) ? 1 : 0;
       return;
     }
     await pause(AGAIN_MS);

@@ -66,6 +66,7 @@ test('every route that needs no broker answers as it is described', async () => 
     'targets/places',
     'links',
     'credentials',
+    'watch/live/alerts',
     'watch/live/course?broker=m&store=q&minutes=60',
     'messages/live/operations',
     'protections',

@@ -50,7 +50,7 @@ export { obstaclesToPlan } from './rollout/obstacles.ts';
 export { type Ordered, type Unit, safeOrder } from './rollout/order.ts';
 export { type Earlier, type Plan, type Step, doneIn, inventoryChanges, planRollout } from './rollout/plan.ts';
 export { type HostedWindow, hostedWindows, safeHostedOrder } from './rollout/hosted-windows.ts';
-export type { HostedKind, HostedStep, HostedThing } from './rollout/hosted.ts';
+export { type HostedKind, type HostedStep, type HostedThing, wantedHosted } from './rollout/hosted.ts';
 export { type RightsStep, wantedRights } from './rollout/rights.ts';
 export type { Operation } from './rollout/state.ts';
 export type { Window } from './rollout/windows.ts';
@@ -92,7 +92,9 @@ export {
   ELSEWHERE,
   contradictions,
 } from './watch/contradictions.ts';
-export { type Expected, type ExpectedStore, appBehind, expectedOf } from './watch/expected.ts';
+export { type Alert, alertKey, alertsNow } from './watch/alerts.ts';
+export { type AlertAt, type TapAt, alertsOf, tapsOf } from './watch/declared.ts';
+export { type Expected, type ExpectedStore, appBehind, expectedOf, storeNames } from './watch/expected.ts';
 export {
   type BrokerNow,
   type EntryNow,

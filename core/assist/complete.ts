@@ -120,6 +120,8 @@ function namesFor(topology: Topology, what: string, { path, flow }: Context): Co
       );
     case 'a link':
       return ids(declared.links, 'link');
+    case 'an environment':
+      return ids(declared.environments, 'environment');
     case 'a parameter':
       return ids(declared.parameters, 'parameter');
     case 'app:x':

@@ -16,6 +16,12 @@ export const GLOSSARY: readonly Term[] = [
       'Statements that say who may do what on which thing. On a controlled broker what no statement allows is refused; one that denies wins.',
   },
   {
+    term: 'alert',
+    key: 'watch',
+    words:
+      'What somebody is to be told of a running environment: too much waits, for too long, nobody takes, nothing comes.',
+  },
+  {
     term: 'alias',
     key: 'aliases',
     words: 'Another name for an entry: of the same broker, or over a link of another one.',
@@ -161,6 +167,11 @@ export const GLOSSARY: readonly Term[] = [
       'A named copy of what a topic receives, as far as its filter lets through: kept by itself, or handed to a queue.',
   },
   { term: 'taker', words: 'An app that takes from a store.' },
+  {
+    term: 'tap',
+    key: 'taps',
+    words: 'A declared copy of what passes a place, kept for a time, to see later where a message went.',
+  },
   {
     term: 'target',
     words:

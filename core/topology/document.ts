@@ -11,6 +11,7 @@ import { type Infer, field, id, integer, list, mapOf, object } from '../language
 import { spread } from '../language/spread.ts';
 import { statement } from '../language/statement.ts';
 import { label, tenant } from '../language/tenant.ts';
+import { alertRule, tap } from '../language/watching.ts';
 
 /** The root of a topology document. */
 export const document = object(
@@ -36,6 +37,8 @@ export const document = object(
     }),
     samples: field(list(sample, { adds: true }), 'messages kept, to be followed again at every change'),
     expectations: field(list(expectation, { adds: true }), 'routing promises, proved on every revision'),
+    watch: field(list(alertRule, { adds: true }), 'alerts of a running environment'),
+    taps: field(list(tap, { adds: true }), 'copies of what passes a place, kept for a time'),
   },
   { adds: true },
 );

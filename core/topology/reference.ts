@@ -42,6 +42,9 @@ const TITLES: Readonly<Record<string, string>> = {
   'samples[]': 'A sample',
   'expectations[]': 'An expectation',
   'expectations[].given': 'What an expectation speaks of',
+  'watch[]': 'An alert',
+  'watch[].when': 'What must hold for an alert',
+  'taps[]': 'A tap',
   deadLetter: 'Where given-up messages go',
   'accept[]': 'An accepted finding',
 };

@@ -60,6 +60,7 @@ export function* partsIn(
   appsBy: ReadonlyMap<string, Items<AppDecl>> = new Map(declared.apps ? [['', declared.apps]] : []),
 ): Generator<Part> {
   const { tenant, messages, brokers, links, spreads, environments, access, samples, expectations } = declared;
+  const { watch, taps } = declared;
   if (tenant)
     yield {
       id: 'tenant',
@@ -129,6 +130,20 @@ export function* partsIn(
         ...wide(leadsTo),
         ...wide(never),
       ],
+    );
+  if (watch)
+    yield part(
+      'watch',
+      watch,
+      () => watch.items,
+      ({ on }) => wide(on),
+    );
+  if (taps)
+    yield part(
+      'taps',
+      taps,
+      () => taps.items,
+      ({ on }) => wide(on),
     );
 }
 

@@ -657,6 +657,70 @@ export const points = pgTable(
   ],
 );
 
+/** Alerts that went off, each at a place. */
+export const alerts = pgTable(
+  'alerts',
+  {
+    id: id(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    rule: text('rule').notNull(),
+    broker: text('broker').notNull(),
+    name: text('name').notNull(),
+    about: text('about').notNull(),
+    words: text('words').notNull(),
+    /** Since when its condition held, and when that had been for long enough. */
+    since: at('since').notNull(),
+    wentOffAt: at('went_off_at').notNull(),
+    endedAt: at('ended_at'),
+  },
+  (table) => [
+    uniqueIndex('alerts_going')
+      .on(table.topologyId, table.environment, table.rule, table.broker, table.name)
+      .where(sql`${table.endedAt} is null`),
+    index().on(table.topologyId, table.environment, table.wentOffAt),
+  ],
+);
+
+/** Copies that taps kept of what passed a place. */
+export const passed = pgTable(
+  'passed',
+  {
+    id: bigint('id', { mode: 'number' }).primaryKey().generatedAlwaysAsIdentity(),
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    /** The topology's id of the place. */
+    place: text('place').notNull(),
+    at: at('at').notNull(),
+    /** The same for copies of one message. */
+    same: text('same').notNull(),
+    key: text('key').notNull(),
+    messageId: text('message_id'),
+    correlationId: text('correlation_id'),
+    /** Who sent it, as far as it says so. */
+    who: text('who'),
+    /** The declared type that it is, where it is one. */
+    type: text('type'),
+    /** Where it died before, and why, as its broker says. */
+    died: text('died'),
+    size: integer('size').notNull(),
+    /** Headers and other properties, and the payload, where they may be kept. */
+    headers: jsonb('headers').$type<Record<string, unknown>>(),
+    body: text('body'),
+    /** Forgotten then. */
+    until: at('until').notNull(),
+  },
+  (table) => [
+    index().on(table.topologyId, table.environment, table.at),
+    index().on(table.topologyId, table.environment, table.same),
+    index().on(table.until),
+  ],
+);
+
 /** What was done to the messages of a store: moved, copied or destroyed. */
 export const operations = pgTable(
   'operations',

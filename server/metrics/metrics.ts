@@ -1,6 +1,6 @@
 /** What a process tells of itself to whoever collects it (the Prometheus text format). */
 import { createServer, type Server } from 'node:http';
-import type { Look, StoreNow } from '@vondle/core/analysis';
+import type { Alert, Look, StoreNow } from '@vondle/core/analysis';
 import type { Context } from 'hono';
 import { matchedRoutes } from 'hono/route';
 import type { Pool } from 'pg';
@@ -27,6 +27,7 @@ export interface Sources {
     readonly topologyId: number;
     readonly environment: string;
     readonly look: Look;
+    readonly alerts: readonly Alert[];
   }[];
 }
 
@@ -142,6 +143,20 @@ export class Metrics {
               }
         },
       });
+    new Gauge({
+      name: 'vondle_alert_off',
+      help: 'An alert of a topology that is off, for as long as it is.',
+      labelNames: ['topology', 'environment', 'alert', 'broker', 'name'] as const,
+      registers,
+      collect() {
+        this.reset();
+        let left = MOST_STORES;
+        for (const { topologyId, environment, alerts } of sources.watched?.() ?? [])
+          for (const { rule, broker, name, off } of alerts)
+            if (off && left-- > 0)
+              this.set({ topology: String(topologyId), environment, alert: rule, broker, name }, 1);
+      },
+    });
     new Gauge({
       name: 'vondle_rollouts_carried',
       help: 'Rollouts that this process carries out now.',

@@ -51,8 +51,9 @@ export interface StandingWorld {
  * Rolls {@link WORLD} out.
  * @param name of its virtual host and space
  * @param service where the stand-in is administered
+ * @param more what its document says besides
  */
-export async function standingWorld(name: string, service: string): Promise<StandingWorld> {
+export async function standingWorld(name: string, service: string, more = ''): Promise<StandingWorld> {
   const h = await harness({ builtInHosted: { service } });
   const broker = await emptyVirtualHost(name);
   const topologyId = await h.topology(name, { mara: 'owner', tam: 'operator', wen: 'reader' });
@@ -62,7 +63,7 @@ export async function standingWorld(name: string, service: string): Promise<Stan
   const { version } = (
     await owner('PUT', `${base}/draft`, {
       version: draft.version,
-      documents: [{ name: 'a.yaml', text: WORLD }],
+      documents: [{ name: 'a.yaml', text: WORLD + more }],
     })
   ).data;
   const saved = await owner('POST', `${base}/revisions`, { version, words: 'stands' });

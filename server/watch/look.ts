@@ -1,5 +1,5 @@
 /** One look at the brokers of an environment, and what is expected there: done on threads, since answers are large. */
-import { expectedOf, type BrokerNow, type Expected } from '@vondle/core/analysis';
+import { alertsOf, expectedOf, type AlertAt, type BrokerNow, type Expected } from '@vondle/core/analysis';
 import { buildGraph } from '@vondle/core/routing';
 import type { Database } from '../db/connect.ts';
 import { openTarget, type Openers } from '../environments/store.ts';
@@ -35,20 +35,28 @@ export function lookAt(
   );
 }
 
+/** What is expected of an environment, and what is asked of it. */
+export interface ExpectedThere extends Expected {
+  readonly alerts: readonly AlertAt[];
+}
+
 /** @returns what the revisions say that stand on an environment's brokers, each of its own broker */
 export async function expectedThere(
   db: Database,
   { topologyId, environment, brokers }: Stands,
-): Promise<Expected> {
+): Promise<ExpectedThere> {
   const stores: Expected['stores'][number][] = [];
   const entries: Expected['entries'][number][] = [];
   const apps = new Set<string>();
+  const alerts: AlertAt[] = [];
   for (const revision of new Set(brokers.map((each) => each.revision))) {
     const here = new Set(brokers.flatMap((each) => (each.revision === revision ? [each.broker] : [])));
-    const found = expectedOf(buildGraph(await topologyAt(db, topologyId, revision, environment)));
+    const graph = buildGraph(await topologyAt(db, topologyId, revision, environment));
+    const found = expectedOf(graph);
+    alerts.push(...alertsOf(graph).filter(({ broker }) => here.has(broker)));
     stores.push(...found.stores.filter(({ broker }) => here.has(broker)));
     entries.push(...found.entries.filter(({ broker }) => here.has(broker)));
     for (const app of found.apps) apps.add(app);
   }
-  return { stores, entries, apps: [...apps] };
+  return { stores, entries, apps: [...apps], alerts };
 }

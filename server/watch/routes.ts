@@ -6,6 +6,7 @@ import { check } from '../http/input.ts';
 import { Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
 import { allowed } from '../topologies/service.ts';
+import { alertsThen } from './alerts.ts';
 import type { Watching } from './service.ts';
 import { courseOf, lastLook } from './store.ts';
 
@@ -38,6 +39,10 @@ export function watchRoutes(db: Database, watching: Pick<Watching, 'drift'>): Ho
     } finally {
       release();
     }
+  });
+  app.get('/:slug/watch/:environment/alerts', async (c) => {
+    const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
+    return c.json(await alertsThen(db, { topologyId: topology.id, environment: c.req.param('environment') }));
   });
   app.get('/:slug/watch/:environment/course', async (c) => {
     const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');

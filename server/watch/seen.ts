@@ -1,11 +1,12 @@
 /** What is told of an environment: the last look, with what it means beside the ones before and what is declared. */
-import type { LookSeen, StoreSeen } from '@vondle/api';
+import type { AlertSeen, LookSeen, StoreSeen } from '@vondle/api';
 import {
   appBehind,
   cameBetween,
   contradictions,
   rate,
   storesIn,
+  type Alert,
   type EntryNow,
   type Expected,
   type Look,
@@ -14,6 +15,8 @@ import type { Stands } from '../links/standing.ts';
 
 /** So many stores are told; those in which something is, first. */
 const MOST_STORES = 5000;
+/** So many alerts are told. */
+const MOST_ALERTS = 500;
 /** So many takers of a store are named. */
 const MOST_TAKERS = 100;
 
@@ -29,7 +32,7 @@ export function seenIn(
   expected: Expected,
   looks: readonly Look[],
   since: Since,
-): Omit<LookSeen, 'drift'> {
+): Omit<LookSeen, 'drift' | 'alerts' | 'moreAlerts'> {
   const now = looks.at(-1)!;
   const before = looks.at(-2);
   const then = before && storesIn(before);
@@ -115,3 +118,41 @@ const aSecond = (count: number | undefined, ms: number): number | null =>
 
 const weight = ({ waiting, inHand, delayed, takers, id }: StoreSeen): number =>
   waiting + inHand + delayed + (takers.length ? 1 : 0) + (id === null ? 0 : 0.5);
+
+/** What is told of alerts: those that went off first. */
+export function alertsSeen(alerts: readonly Alert[]): { alerts: AlertSeen[]; moreAlerts: number } {
+  const told = [...alerts].sort((a, b) => Number(b.off) - Number(a.off) || a.since - b.since);
+  return {
+    alerts: told.slice(0, MOST_ALERTS).map(({ rule, about, broker, name, words, since, off }) => ({
+      rule,
+      about,
+      place: `${broker}/${name}`,
+      words,
+      since: new Date(since).toISOString(),
+      off,
+    })),
+    moreAlerts: Math.max(0, told.length - MOST_ALERTS),
+  };
+}
+
+/** What a look says of alerts is taken to hold still when it is no older than this. */
+const STILL_MS = 60_000;
+
+/** @returns the alerts that a last look tells of, as they go on; one that only began is begun anew after a gap */
+export function alertsIn(look: LookSeen | undefined): Alert[] {
+  const recent = look !== undefined && Date.now() - Date.parse(look.at) < STILL_MS;
+  return (look?.alerts ?? [])
+    .filter(({ off }) => off || recent)
+    .map(({ rule, about, place, words, since, off }) => {
+      const slash = place.indexOf('/');
+      return {
+        rule,
+        about,
+        broker: place.slice(0, slash),
+        name: place.slice(slash + 1),
+        words,
+        since: Date.parse(since),
+        off,
+      };
+    });
+}

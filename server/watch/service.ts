@@ -3,16 +3,18 @@
  * falls, another goes on.
  */
 import type { DriftSeen } from '@vondle/api';
-import type { Expected, LinkNow, Look } from '@vondle/core/analysis';
-import { cameBetween, storesIn } from '@vondle/core/analysis';
+import type { Alert, LinkNow, Look } from '@vondle/core/analysis';
+import { alertsNow, cameBetween, storesIn } from '@vondle/core/analysis';
 import type { Logger } from 'pino';
 import type { Database } from '../db/connect.ts';
 import { Held } from '../db/held.ts';
 import { forTheLog } from '../db/trouble.ts';
 import { environmentsStanding, type Stands } from '../links/standing.ts';
 import type { Work } from '../work/pool.ts';
-import { seenIn, type Since } from './seen.ts';
-import { forgetLooks, forgetOld, keepLook, type Counted } from './store.ts';
+import { forgetAlerts, keepAlerts } from './alerts.ts';
+import type { ExpectedThere } from './look.ts';
+import { alertsIn, alertsSeen, seenIn, type Since } from './seen.ts';
+import { forgetLooks, forgetOld, keepLook, lastLook, type Counted } from './store.ts';
 
 /** Told apart by it from other locks of the database. */
 const LOCK = 5694;
@@ -39,9 +41,11 @@ export interface WatchParts {
 
 interface Watched {
   readonly signature: string;
-  readonly expected: Expected;
+  readonly expected: ExpectedThere;
   readonly looks: Look[];
   readonly since: Since;
+  /** What holds of the alerts. */
+  alerts: readonly Alert[];
   /** What was found when it was last compared, and when that was. */
   drift?: DriftSeen;
   compared: number;
@@ -87,12 +91,12 @@ export class Watching {
   }
 
   /** @returns the newest look at each environment that this process looks at */
-  newest(): { topologyId: number; environment: string; look: Look }[] {
-    return [...this.watched].flatMap(([key, { looks }]) => {
+  newest(): { topologyId: number; environment: string; look: Look; alerts: readonly Alert[] }[] {
+    return [...this.watched].flatMap(([key, { looks, alerts }]) => {
       const look = looks.at(-1);
       const space = key.indexOf(' ');
       return look
-        ? [{ topologyId: Number(key.slice(0, space)), environment: key.slice(space + 1), look }]
+        ? [{ topologyId: Number(key.slice(0, space)), environment: key.slice(space + 1), look, alerts }]
         : [];
     });
   }
@@ -130,6 +134,7 @@ export class Watching {
       this.forgotten = performance.now();
       await forgetLooks(db, stand);
       await forgetOld(db);
+      await forgetAlerts(db, stand);
     }
   }
 
@@ -145,6 +150,8 @@ export class Watching {
         // what stands there changed; how it stood before is still true
         looks: watched?.looks ?? [],
         since: watched?.since ?? new Map(),
+        // what held while another process looked goes on
+        alerts: watched?.alerts ?? alertsIn(await lastLook(db, stands)),
         // what stands there is another thing now: it is compared at once
         compared: -Infinity,
       };
@@ -166,8 +173,17 @@ export class Watching {
     const before = looks.at(-1);
     looks.push(now);
     while (looks.length > 2 && looks[0]!.at < now.at - REMEMBER_MS) looks.shift();
-    const seen = { ...seenIn(stands, expected, looks, since), drift: watched.drift ?? null };
-    await db.transaction((tx) => keepLook(tx, stands, seen, countedIn(now, before)));
+    watched.alerts = alertsNow(expected.alerts, looks, watched.alerts);
+    const { alerts } = watched;
+    const seen = {
+      ...seenIn(stands, expected, looks, since),
+      ...alertsSeen(alerts),
+      drift: watched.drift ?? null,
+    };
+    await db.transaction(async (tx) => {
+      await keepLook(tx, stands, seen, countedIn(now, before));
+      await keepAlerts(tx, stands, alerts);
+    });
   }
 }
 

@@ -107,13 +107,16 @@ export async function forgetOld(db: Database): Promise<void> {
   );
 }
 
+const NO_ALERTS = { alerts: [], moreAlerts: 0 };
+
 /** @returns the last look; undefined where there was none */
 export async function lastLook(db: Database, where: Where): Promise<LookSeen | undefined> {
   const [found] = await db
     .select({ look: looks.look })
     .from(looks)
     .where(and(eq(looks.topologyId, where.topologyId), eq(looks.environment, where.environment)));
-  return found?.look;
+  // one that an earlier version kept tells of no alerts
+  return found && { ...NO_ALERTS, ...found.look };
 }
 
 /** Forgets the looks at environments in which nothing stands any more. @param standing those in which something does */

@@ -1,4 +1,7 @@
-/** What is told to webhooks: lines of the audit trail, in the same transaction, so that none is lost or told too soon. */
+/**
+ * What is told to webhooks: lines of the audit trail, and alerts, in the same transaction as what they tell of, so that
+ * none is lost or told too soon.
+ */
 import { sql } from 'drizzle-orm';
 import type { EventType } from '@vondle/api';
 import type { Transaction } from '../db/connect.ts';
@@ -28,10 +31,21 @@ export async function announce(
 ): Promise<void> {
   const type = TYPE_OF[action];
   if (type === undefined || topologyId === undefined) return;
+  await tellWebhooks(tx, type, topologyId, details ?? {}, personId);
+}
+
+/** Has those told who want to know of an event. @param personId who did it, where somebody did */
+export async function tellWebhooks(
+  tx: Transaction,
+  type: EventType,
+  topologyId: number,
+  data: object,
+  personId?: number,
+): Promise<void> {
   const { rowCount } = await tx.execute(sql`
     insert into webhook_deliveries (webhook_id, event_id, type, data)
     select w.id, gen_random_uuid()::text, ${type}::text,
-      ${JSON.stringify(details ?? {})}::jsonb
+      ${JSON.stringify(data)}::jsonb
         || jsonb_build_object('by', (select handle from people where id = ${personId ?? null}::int))
     from webhooks w
     where w.topology_id = ${topologyId} and w.ended_at is null and w.events @> ${JSON.stringify([type])}::jsonb

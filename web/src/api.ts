@@ -132,6 +132,8 @@ export type {
   Person,
   CredentialEntry,
   HandedOut,
+  AlertSeen,
+  AlertThen,
   ContradictionSeen,
   Course,
   LinkEntry,
@@ -317,6 +319,8 @@ export const api = {
   ) => ask(`POST ${T}/messages/:environment/operations`, { at: { slug, environment }, body }),
   stopOperation: (slug: string, environment: string, id: number) =>
     ask(`POST ${T}/messages/:environment/operations/:id/stop`, { at: { slug, environment, id } }),
+  alerts: (slug: string, environment: string) =>
+    ask(`GET ${T}/watch/:environment/alerts`, { at: { slug, environment } }),
   drift: (slug: string, environment: string) =>
     ask(`POST ${T}/watch/:environment/drift`, { at: { slug, environment } }),
   course: (slug: string, environment: string, broker: string, store: string, minutes: number) =>

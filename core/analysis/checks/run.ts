@@ -47,6 +47,7 @@ import { parameter } from './names/parameter.ts';
 import { sameWireName } from './names/same-wire-name.ts';
 import { unknownWord, unknownWordOfLink, unknownWordOfStatement } from './names/unknown-word.ts';
 import { unstatedSetting } from './names/unstated-setting.ts';
+import { watchingNothing } from './names/watching.ts';
 import { aliasChain } from './nowhere/alias-chain.ts';
 import { expectedType } from './nowhere/expected-type.ts';
 import { neverFollows } from './nowhere/never-follows.ts';
@@ -132,6 +133,7 @@ export const CHECKS: readonly Check[] = [
   unknownWord,
   parameter,
   expectationAboutNothing,
+  watchingNothing,
 ];
 
 /** What is said of acceptances themselves; these two cannot be accepted. */

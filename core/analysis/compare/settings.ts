@@ -113,6 +113,8 @@ const ITEMS: Readonly<Record<string, string>> = {
   access: 'statement',
   samples: 'sample',
   expectations: 'expectation',
+  watch: 'alert',
+  taps: 'tap',
 };
 
 /** Everything that documents declare, by what it is and its name. */

@@ -78,6 +78,10 @@ export function expectedOf({ topology, nodes, out, into }: RoutingGraph): Expect
   return { stores, entries, apps: [...(topology.declared.apps?.keys() ?? [])] };
 }
 
+/** @returns what a store is called on its broker; several where each instance of an app has its own */
+export const storeNames = (topology: RoutingGraph['topology'], store: GraphNode): string[] =>
+  namesOnBroker(topology, store).map(({ name }) => name);
+
 function namesOnBroker(
   topology: RoutingGraph['topology'],
   { thing }: GraphNode,

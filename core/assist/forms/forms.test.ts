@@ -214,6 +214,14 @@ test.each<[Filled, string]>([
     },
     '  - { name: late is told, given: { message: late }, reaches: [s/texts], within: 1s }',
   ],
+  [
+    {
+      kind: 'alert',
+      given: { name: 'old piles up', on: ['m/old'], 'when.waiting': '9', 'when.for': '1m' },
+    },
+    '  - { name: old piles up, on: [m/old], when: { waiting: 9, for: 1m } }',
+  ],
+  [{ kind: 'tap', given: { on: ['m/old'], keep: '1d' } }, '  - { on: [m/old], keep: 1d }'],
   [{ kind: 'tenant', name: 'quay', given: { clears: ['personal'] } }, 'quay: { clears: [personal] }'],
   [
     {
@@ -231,7 +239,7 @@ test.each<[Filled, string]>([
 });
 
 test('there is a form for everything, and each can be filled in field by field', () => {
-  const SAMPLES = ['30s', '64KiB', '5/s', '3', 'a.b', '{ type: string }'];
+  const SAMPLES = ['word', '30s', '64KiB', '5/s', '3', 'a.b', '{ type: string }'];
   const values = (field: FormField): Given[] => {
     if (field.kind === 'rows')
       return [
@@ -250,6 +258,7 @@ test('there is a form for everything, and each can be filled in field by field',
     for (const field of form.fields) if (field.required) given[field.name] = values(field)[0]!;
     if (kind === 'expectation') Object.assign(given, { 'given.message': 'late', reaches: ['m/old'] });
     if (kind === 'permission') given['allow'] = ['publish'];
+    if (kind === 'alert') given['when.waiting'] = '3';
     for (const field of form.fields) {
       if (['fed by', 'condition', 'taken by'].includes(field.name)) continue;
       const works = values(field).some((value) => {

@@ -28,6 +28,8 @@ export const FORM_KINDS = [
   'spread',
   'permission',
   'expectation',
+  'alert',
+  'tap',
   'tenant',
   'environment',
   'parameter',
@@ -135,6 +137,12 @@ const CONSTRUCTS: Readonly<Record<FormKind, Construct>> = {
     path: ['expectations'],
     first: ['name', 'given.message', 'given.headers', 'reaches', 'never', 'leadsTo', 'only'],
   },
+  alert: {
+    title: 'alert',
+    path: ['watch'],
+    first: ['name', 'on', 'when.waiting', 'when.oldest', 'when.quiet', 'when.takers', 'when.for', 'in'],
+  },
+  tap: { title: 'tap', path: ['taps'], first: ['on', 'keep', 'body', 'in'] },
   tenant: { title: 'tenant', path: ['tenants'], first: ['clears', 'note'] },
   environment: { title: 'environment', path: ['environments'], first: ['values', 'protected'] },
   parameter: { title: 'parameter', path: ['parameters'], first: ['default', 'note'] },
@@ -290,6 +298,8 @@ function nameProblem(kind: FormKind, name: string): string | undefined {
 function incomplete(kind: FormKind, value: Readonly<Record<string, Json>>): string | undefined {
   if (kind === 'permission' && !value['allow'] && !value['deny'])
     return 'Say what it allows, or what it denies.';
+  if (kind === 'alert' && !(value['when'] && Object.keys(value['when']).some((key) => key !== 'for')))
+    return 'Say when it goes off: `when.waiting`, `when.oldest`, `when.takers`, `when.comes` or `when.quiet`.';
   if (kind !== 'expectation') return undefined;
   if (!value['given']) return 'Say which messages it speaks of: `given.message` or `given.label`.';
   const promised = ['reaches', 'never', 'leadsTo', 'copies', 'within'].some(

@@ -29,6 +29,8 @@ export const TABLES = [
   'alias',
   'spread',
   'expectation',
+  'alert',
+  'tap',
   'tenant',
   'parameter',
 ] as const;
@@ -81,6 +83,8 @@ const ON_BROKERS: Partial<Record<TableKind, string>> = {
 const LISTS: Partial<Record<TableKind, readonly string[]>> = {
   permission: ['access'],
   expectation: ['expectations'],
+  alert: ['watch'],
+  tap: ['taps'],
 };
 
 /** Columns that come first, and those nobody looks for in a table. */
@@ -98,13 +102,21 @@ const FIRST = [
 ];
 const LEFT_OUT = ['examples', 'body', 'publishes', 'consumes', 'hands', 'properties'];
 
+/** What is declared in a list of the document. */
+const listOf = (declared: Topology['declared'], kind: TableKind): readonly Placed[] =>
+  (declared as unknown as Record<string, { readonly items: readonly Placed[] } | undefined>)[LISTS[kind]![0]!]
+    ?.items ?? [];
+
+interface Placed {
+  readonly place: Place;
+}
+
 /** @returns how many rows each table has, without making them */
 export function tableSizes({ declared }: Topology): Readonly<Record<TableKind, number>> {
   const size = (kind: TableKind): number => {
     const section = SECTIONS[kind];
     if (section) return (declared as Record<string, { size?: number } | undefined>)[section]?.size ?? 0;
-    if (kind === 'permission') return declared.access?.items.length ?? 0;
-    if (kind === 'expectation') return declared.expectations?.items.length ?? 0;
+    if (LISTS[kind]) return listOf(declared, kind).length;
     let count = 0;
     for (const { value } of declared.brokers?.values() ?? []) {
       if (kind === 'binding') count += kindOf(value).unnamed(value).length;
@@ -189,10 +201,8 @@ function subjectsOf({ declared }: Topology, kind: TableKind): Subject[] {
     }
     return found;
   }
-  const list =
-    kind === 'permission' ? declared.access : kind === 'expectation' ? declared.expectations : undefined;
   if (LISTS[kind])
-    return (list?.items ?? []).map((decl, i) => ({ id: String(i), broker: '', place: decl.place, decl }));
+    return listOf(declared, kind).map((decl, i) => ({ id: String(i), broker: '', place: decl.place, decl }));
   for (const { name: broker, value } of declared.brokers?.values() ?? []) {
     if (kind === 'binding')
       for (const [i, decl] of kindOf(value).unnamed(value).entries())

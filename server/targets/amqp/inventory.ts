@@ -129,8 +129,8 @@ export async function readExchange(broker: AmqpBroker, name: string) {
   return { name, type, durable, autoDelete: auto_delete, internal, arguments: terms };
 }
 
-/** The HTTP API tells a void value (AMQP 0-9-1 §4.2.5.5) as the text `undefined`. */
-function withVoids(terms: Arguments): Arguments {
+/** The HTTP API tells a void value (AMQP 0-9-1 §4.2.5.5) as the text `undefined`. @returns arguments of a binding as they are */
+export function withVoids(terms: Arguments): Arguments {
   if (!Object.hasOwn(terms, 'x-match')) return terms;
   return Object.fromEntries(
     Object.entries(terms).map(([name, value]) => [name, value === 'undefined' ? null : value]),

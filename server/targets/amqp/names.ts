@@ -6,3 +6,6 @@ export const LINK_TAG = 'vondle.link.';
 
 /** A message that a remote alias sends is marked by this header with the address it goes to, as the topology writes it. */
 export const LINK_MARK = 'vondle-to';
+
+/** Names of the queues, and subscriptions, by which taps listen. */
+export const TAP_PREFIX = `${OUR_PREFIX}tap.`;

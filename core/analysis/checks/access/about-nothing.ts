@@ -71,7 +71,8 @@ function callersLike(context: CheckContext, who: string): string[] {
   return kind === undefined ? [...known] : known.filter((each) => each.startsWith(`${kind}:`));
 }
 
-function isThing(context: CheckContext, address: string): boolean {
+/** @returns whether a place that is named, perhaps by a pattern, is there */
+export function isThing(context: CheckContext, address: string): boolean {
   const { all, addresses } = context.things();
   return addresses.has(address) || (address.includes('*') && all.some((each) => covers(address, each)));
 }

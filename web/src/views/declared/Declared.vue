@@ -34,6 +34,8 @@ const TITLES: readonly (readonly [TableKind, string])[] = [
   ['alias', 'Aliases'],
   ['spread', 'Spreads'],
   ['expectation', 'Expectations'],
+  ['alert', 'Alerts'],
+  ['tap', 'Taps'],
   ['tenant', 'Tenants'],
   ['parameter', 'Parameters'],
 ];

@@ -5,6 +5,7 @@ import { api, type ContradictionSeen, type Course, type StoreSeen } from '../../
 import Choice from '../../parts/Choice.vue';
 import Said from '../../parts/Said.vue';
 import { useWorkspace } from '../../stores/workspace.ts';
+import Alerts from './Alerts.vue';
 import Courses from './Courses.vue';
 import Drift from './Drift.vue';
 import Letters from './Letters.vue';
@@ -133,6 +134,13 @@ const grave = ({ kind }: ContradictionSeen) =>
     <p v-if="!look && !trouble" class="soft">Looking …</p>
     <div v-if="look" class="halves">
       <div class="left">
+        <Alerts
+          :slug="slug"
+          :environment="environment!"
+          :alerts="look.alerts"
+          :more="look.moreAlerts"
+          :now="now"
+        />
         <ul v-if="look.said.length" class="said" aria-label="what contradicts the topology">
           <li v-for="each in look.said" :key="each.id" data-testid="contradiction">
             <span :class="grave(each)">{{ each.kind }}</span>
