@@ -19,6 +19,7 @@ export * from './rollouts.ts';
 export * from './routes.ts';
 export * from './targets.ts';
 export * from './topologies.ts';
+export * from './taps.ts';
 export * from './watch.ts';
 export * from './webhooks.ts';
 export { openapi, type OpenApi, type Operation } from './openapi.ts';

@@ -12,6 +12,7 @@ import { revisionRoutes } from './revisions.ts';
 import { rolloutRoutes } from './rollouts.ts';
 import type { Route, Routes } from './route.ts';
 import { targetRoutes } from './targets.ts';
+import { tapRoutes } from './taps.ts';
 import { topologyRoutes } from './topologies.ts';
 import { watchRoutes } from './watch.ts';
 import { webhookRoutes } from './webhooks.ts';
@@ -42,6 +43,7 @@ export const CHAPTERS = {
   Links: linkRoutes,
   Watch: watchRoutes,
   Messages: messageRoutes,
+  Taps: tapRoutes,
   'Users of apps': credentialRoutes,
   Service: serviceRoutes,
 } as const satisfies Readonly<Record<string, Routes>>;
@@ -58,6 +60,7 @@ export const ROUTES = {
   ...targetRoutes,
   ...rolloutRoutes,
   ...linkRoutes,
+  ...tapRoutes,
   ...watchRoutes,
   ...messageRoutes,
   ...credentialRoutes,

@@ -28,6 +28,8 @@ import { rolloutRoutes } from './rollouts/routes.ts';
 import { credentialRoutes } from './credentials/routes.ts';
 import { messageRoutes } from './messages/routes.ts';
 import type { Messages } from './messages/service.ts';
+import { tapRoutes } from './taps/routes.ts';
+import type { Taps } from './taps/service.ts';
 import { linkRoutes } from './links/routes.ts';
 import type { Links } from './links/service.ts';
 import type { Rollouts } from './rollouts/service.ts';
@@ -56,6 +58,7 @@ export interface Parts {
   /** Carries links, where this server does. */
   readonly links?: Pick<Links, 'of'>;
   readonly messages: Messages;
+  readonly taps: Taps;
   /** Looks at environments. */
   readonly watching: Pick<Watching, 'drift'>;
   readonly work: Work;
@@ -164,6 +167,7 @@ export function createApp(parts: Parts): Hono<Env> {
     linkRoutes(db, parts.links),
     watchRoutes(db, parts.watching),
     messageRoutes(db, parts.messages),
+    tapRoutes(db, parts.taps),
     credentialRoutes(db, { sealer, allowed }),
     rolloutRoutes(db, rollouts, changes),
     webhookRoutes(db, { sealer, allowed }, parts.origin ?? 'vondle'),

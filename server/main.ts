@@ -19,6 +19,7 @@ import { Rollouts, ROLLOUT_SETTINGS } from './rollouts/service.ts';
 import { sealer as sealerFor } from './secrets.ts';
 import { settingsFrom } from './settings.ts';
 import { allowedAddresses } from './targets/allowed.ts';
+import { Taps } from './taps/service.ts';
 import { Watching } from './watch/service.ts';
 import { Deliveries } from './webhooks/deliveries.ts';
 import { Work } from './work/pool.ts';
@@ -70,6 +71,7 @@ const rollouts = new Rollouts(connection.db, openers, work, log, jobs, {
 
 const links = new Links({ db: connection.db, databaseUrl, openers, work, log });
 const messages = new Messages(connection.db, openers, work, log);
+const taps = new Taps({ db: connection.db, databaseUrl, openers, work, log });
 const watching = new Watching({
   db: connection.db,
   databaseUrl,
@@ -98,6 +100,7 @@ const app = createApp({
   ...(settings.demoHosted ? { builtInHosted: settings.demoHosted } : {}),
   rollouts,
   messages,
+  taps,
   watching,
   ...(settings.carriesLinks ? { links } : {}),
   work,
@@ -133,6 +136,7 @@ const end = async () => {
   await rollouts.close();
   await Promise.race([links.close(), pause(GRACE_MS)]);
   await Promise.race([messages.close(), pause(GRACE_MS)]);
+  await Promise.race([taps.close(), pause(GRACE_MS)]);
   await Promise.race([watching.close(), pause(GRACE_MS)]);
   await Promise.race([deliveries.close(), pause(GRACE_MS)]);
   await Promise.race([jobs.close(), pause(GRACE_MS)]);
@@ -155,6 +159,7 @@ if (settings.demoPassword)
 rollouts.start();
 if (settings.carriesLinks) links.start();
 watching.start();
+taps.start();
 deliveries.start();
 await jobs.start((id) => rollouts.carry(id));
 if (settings.demoBroker) {

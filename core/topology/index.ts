@@ -3,6 +3,7 @@ export type { Severity } from '../language/finding.ts';
 export type { Items } from '../language/shape.ts';
 export type { Action } from '../language/statement.ts';
 export { ENTRIES, STORES, type Thing, type ThingKind, addressOf, thing } from '../language/thing.ts';
+export { guardedLabels } from './labels.ts';
 export { lookUp } from './address.ts';
 export { declarationOf, declarationsIn } from './declarations.ts';
 export type { MessageType } from './messages.ts';

@@ -28,6 +28,12 @@ export function isAway(error: unknown): boolean {
   return false;
 }
 
+/** @returns whether a statement was given up since it took longer than it may. */
+export function isTooSlow(error: unknown): boolean {
+  for (const { code } of causes(error)) if (code === '57014') return true;
+  return false;
+}
+
 /** @returns whether the database refused a value: of a kind its column cannot hold, or beyond its range. */
 export function isValueRefused(error: unknown): boolean {
   for (const { code } of causes(error))

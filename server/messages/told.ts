@@ -2,7 +2,7 @@
 import { arrivalsIn, expectedOf, recognise } from '@vondle/core/analysis';
 import type { Message } from '@vondle/core/conditions';
 import { buildGraph } from '@vondle/core/routing';
-import type { Topology } from '@vondle/core/topology';
+import { guardedLabels, type Topology } from '@vondle/core/topology';
 import type { MessageSeen, Reads } from '@vondle/api';
 import type { Peeked } from './peek.ts';
 
@@ -22,21 +22,16 @@ export function toldOf(
   const graph = buildGraph(topology);
   const types = [...topology.messages.values()];
   const declared = expectedOf(graph).stores.find((each) => each.broker === broker && each.name === store);
-  const mayBe = new Set(
-    declared ? (arrivalsIn(graph).get(nodeOf(graph, declared.id)) ?? []).map(({ type }) => type.id) : [],
-  );
-  const guarded = new Set(
-    [...(topology.declared.labels?.values() ?? [])].flatMap(({ name, value }) =>
-      value.guarded?.value ? [name] : [],
-    ),
-  );
+  const mayBe = declared ? mayBeIn(graph, declared.id) : new Set<string>();
+  const guarded = guardedLabels(topology.declared);
   return messages.map((peeked, i) => {
     const body = bodyOf(peeked);
     const message: Message = {
       key: peeked.key,
       headers: peeked.headers,
       properties: peeked.properties,
-      ...(body.as === 'nothing' ? {} : { body: body.value }),
+      // what has no payload at all is as good as null to a schema
+      body: body.value ?? null,
     };
     const found = recognise(types, message, mayBe, 'bytes' in peeked.body);
     const { body: raw } = peeked;
@@ -65,9 +60,15 @@ export function toldOf(
   });
 }
 
+/** @param place a thing's id. @returns the types that may come there */
+export const mayBeIn = (graph: ReturnType<typeof buildGraph>, place: string): ReadonlySet<string> =>
+  new Set((arrivalsIn(graph).get(nodeOf(graph, place)) ?? []).map(({ type }) => type.id));
+
 const nodeOf = (graph: ReturnType<typeof buildGraph>, id: string): string =>
   [...graph.nodes.values()].find(
-    ({ thing, role }) => thing.id === id && (role === 'queue' || role === 'subscription'),
+    ({ thing, role }) =>
+      thing.id === id &&
+      (role === 'queue' || role === 'subscription' || role === 'exchange' || role === 'topic'),
   )?.id ?? '';
 
 /** @returns why somebody is not shown a body; '' where they are. What is of no declared type may be anything. */
@@ -94,7 +95,7 @@ function shown({ as, value }: Body, hidden: string): MessageSeen['body'] {
 }
 
 /** @returns a body by its content type; where that says nothing, as what its bytes are */
-function bodyOf({ body, properties }: Peeked): Body {
+export function bodyOf({ body, properties }: Pick<Peeked, 'body' | 'properties'>): Body {
   if (!('bytes' in body))
     return body.value === null ? { as: 'nothing', value: null } : { as: 'json', value: body.value };
   const bytes = Buffer.from(body.bytes);

@@ -20,6 +20,7 @@ import { OpenIdConnect, type OpenIdSettings } from '../people/openid.ts';
 import { Rollouts, ROLLOUT_SETTINGS, type RolloutSettings } from '../rollouts/service.ts';
 import { sealer, type Sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
+import { Taps } from '../taps/service.ts';
 import { Watching } from '../watch/service.ts';
 import type { BuiltIn } from '../targets/amqp/built-in.ts';
 import type { BuiltInHosted } from '../targets/hosted/built-in.ts';
@@ -34,6 +35,8 @@ export interface Harness {
   readonly db: Database;
   readonly rollouts: Rollouts;
   readonly messages: Messages;
+  /** Listen once they are started. */
+  readonly taps: Taps;
   /** Looks at environments once it is started. */
   readonly watching: Watching;
   readonly sealer: Sealer;
@@ -110,6 +113,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     new Rollouts(db, openers, work, log, undefined, { ...ROLLOUT_SETTINGS, ...wishes.rollouts, ...more });
   const rollouts = rolloutsWith();
   const messages = new Messages(db, openers, work, log);
+  const taps = new Taps({ db, databaseUrl: own.href, openers, work, log, lookMs: 200, keepMs: 50 });
   const watching = new Watching({ db, databaseUrl: own.href, work, log, lookMs: 200 });
   const metrics = new Metrics({
     pool: connection.pool,
@@ -126,6 +130,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     ...(wishes.builtInHosted ? { builtInHosted: wishes.builtInHosted } : {}),
     rollouts,
     messages,
+    taps,
     watching,
     work,
     changes,
@@ -162,6 +167,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     db,
     rollouts,
     messages,
+    taps,
     watching,
     sealer: seal,
     work,
@@ -188,6 +194,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     },
     async close() {
       await rollouts.idle();
+      await taps.close();
       await watching.close();
       await messages.close();
       await changes.close();

@@ -51,7 +51,7 @@ export interface StandingWorld {
  * Rolls {@link WORLD} out.
  * @param name of its virtual host and space
  * @param service where the stand-in is administered
- * @param more what its document says besides
+ * @param more what a second document says besides
  */
 export async function standingWorld(name: string, service: string, more = ''): Promise<StandingWorld> {
   const h = await harness({ builtInHosted: { service } });
@@ -63,7 +63,7 @@ export async function standingWorld(name: string, service: string, more = ''): P
   const { version } = (
     await owner('PUT', `${base}/draft`, {
       version: draft.version,
-      documents: [{ name: 'a.yaml', text: WORLD + more }],
+      documents: [{ name: 'a.yaml', text: WORLD }, ...(more ? [{ name: 'b.yaml', text: more }] : [])],
     })
   ).data;
   const saved = await owner('POST', `${base}/revisions`, { version, words: 'stands' });

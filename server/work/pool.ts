@@ -47,6 +47,8 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   browse: 'aside',
   planSend: 'aside',
   storesOn: 'aside',
+  tapsThere: 'aside',
+  keptOf: 'aside',
   lookAt: 'watch',
   driftIn: 'watch',
   expectedThere: 'watch',

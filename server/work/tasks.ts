@@ -6,6 +6,8 @@ import { expectedProbe, probeSet } from '../probes/plan.ts';
 import { driftIn } from '../watch/drift.ts';
 import { expectedThere, lookAt } from '../watch/look.ts';
 import { browse, planSend, storesOn } from '../messages/plan.ts';
+import { keptOf } from '../taps/kept.ts';
+import { tapsThere } from '../taps/plan.ts';
 import { linksStanding, type Stands } from '../links/standing.ts';
 import { mergedDraft } from '../drafts/merge.ts';
 import { blameOf } from '../revisions/blame.ts';
@@ -65,6 +67,8 @@ export const tasks = (planning: Planning) => ({
   browse: (input: Parameters<typeof browse>[1]) => browse(planning, input),
   planSend: (input: Parameters<typeof planSend>[1]) => planSend(planning, input),
   storesOn: (input: Parameters<typeof storesOn>[1]) => storesOn(planning, input),
+  tapsThere: (input: Stands) => tapsThere(planning.db, input),
+  keptOf: (input: Parameters<typeof keptOf>[1]) => keptOf(planning.db, input),
   declared: (input: Parameters<typeof declared>[1]) => declared(planning, input),
   classes: (input: AskedClasses) => tellClasses(planning.db, input),
   agreement: (input: Parameters<typeof agreement>[1]) => agreement(planning.db, input),

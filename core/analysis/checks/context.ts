@@ -21,6 +21,7 @@ import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
 import { takerId } from '../../routing/nodes.ts';
 import type { Decide } from '../../routing/permission.ts';
+import { isGuarded } from '../../topology/labels.ts';
 
 /** What is said of a broker as a whole. */
 export interface BrokerTraits {
@@ -102,9 +103,6 @@ export interface Keys {
   /** Names of queues, and what dead letters are given. */
   readonly made: () => readonly (readonly WordToken[])[];
 }
-
-/** Labels that are guarded where no document says otherwise. */
-const GUARDED: ReadonlySet<string> = new Set(['personal', 'financial']);
 
 export type FactKind =
   | 'node'
@@ -394,8 +392,7 @@ export function contextOf(ask: Ask<FactKind>): CheckContext {
       const [entry, queue] = found?.split('\n') ?? [];
       return entry && queue ? { entry, queue } : undefined;
     },
-    guarded: (label) =>
-      (value('label', label) as LabelDecl | undefined)?.guarded?.value ?? GUARDED.has(label),
+    guarded: (label) => isGuarded(label, value('label', label) as LabelDecl | undefined),
     peopled: () => whole('peopled') as People,
     decide: () => whole('decide') as Decide,
     denials: () => whole('denials') as readonly StatementDecl[],

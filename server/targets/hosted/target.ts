@@ -2,9 +2,13 @@
 import type { HostedAddresses } from '@vondle/api';
 import type { BrokerNow, HostedThing, Inventory, Step } from '@vondle/core/analysis';
 import type { Allowed } from '../allowed.ts';
+import { TAP_PREFIX } from '../amqp/names.ts';
 import { brokerTrouble, BrokerTrouble } from '../amqp/trouble.ts';
 import type { Reached, Runner, Tried } from '../reached.ts';
 import { HostedService } from './service.ts';
+
+/** A tap's copies are nobody's loss, however many there are. */
+const MOST_COPIES = 1_000_000;
 
 export class HostedTarget implements Reached {
   readonly service: HostedService;
@@ -72,10 +76,18 @@ class HostedRunner implements Runner {
       await this.service.ask('PUT', path, await this.settingsOf(step.thing));
       return null;
     }
+    if (step.thing.kind === 'topic') await this.letGo(step.thing.name);
     const store = step.thing.kind === 'queue' || step.thing.kind === 'subscription';
     // the service itself refuses where more went with it than was agreed to; what is gone already is gone
     await this.service.ask('DELETE', store ? `${path}?destroys=${agreed}` : path);
     return null;
+  }
+
+  /** Takes away subscriptions by which taps of ours listen to a topic that goes. */
+  private async letGo(topic: string): Promise<void> {
+    for (const { kind, name, settings } of await this.service.everything())
+      if (kind === 'subscription' && name.startsWith(TAP_PREFIX) && settings['topic'] === topic)
+        await this.service.ask('DELETE', `${this.service.path({ kind, name })}?destroys=${MOST_COPIES}`);
   }
 
   /** What a space is told has its tenant in it, which no topology changes. */
