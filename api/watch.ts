@@ -78,7 +78,9 @@ const alert = record(
     words: text(),
     /** Since when its condition holds. */
     since: time(),
-    /** Whether that is for as long as it must. */
+    /** When it goes off, or went off. */
+    offAt: time(),
+    /** Whether it holds for as long as it must. */
     off: yes(),
   },
   'AlertNow',
@@ -108,8 +110,12 @@ const difference = record(
     what: text(),
     /** What would put it back, in words; nothing where it is somebody else's and stays. */
     putBack: text().nullable(),
-    /** What is to be, as the broker is told it. */
-    settings: map().nullable(),
+    /** What it is of, for whom `there` and `applied` say more. */
+    of: word('exchange', 'queue', 'binding', 'thing', 'rights'),
+    /** As the broker has it, in its own terms; null where it is gone. */
+    there: map().nullable(),
+    /** As it was applied, in the same terms; null where it was not. */
+    applied: map().nullable(),
   },
   'Difference',
 );

@@ -143,7 +143,15 @@ test('drift: exit 1 where something would have to be put back, 2 where a broker 
     code: 0,
     out: 'All is as it was applied.\n',
   });
-  const extra = { broker: 'm', kind: 'extra', what: 'queue x', putBack: null, settings: null };
+  const extra = {
+    broker: 'm',
+    kind: 'extra',
+    what: 'queue x',
+    putBack: null,
+    of: 'queue',
+    there: {},
+    applied: null,
+  };
   answers['POST f/watch/live/drift'] = { at: look.at, away: [], differences: [extra], more: 0 };
   expect(await vondle('drift', 'f', '-e', 'live')).toMatchObject({
     code: 0,

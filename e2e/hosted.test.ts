@@ -88,3 +88,45 @@ test('the drift that lies in live is found, and a rollout is planned that puts i
   await see(page, '.steps h2', 'r2 on live · shore');
   await see(page, '[data-testid=step]', 'kiosks');
 });
+
+test('a drift is taken into the draft instead, as an edit that can be undone', async () => {
+  const { page } = w;
+  await page.goto(`${w.address}${base}/watch?env=live`);
+  await press(page, '[data-testid=drift] button', /difference/);
+  await press(page, '[data-testid=take-in]', 'take it in');
+  await see(page, '[data-testid=taken-in]', 'The draft says 1 difference now');
+  await press(page, '[data-testid=taken-in] a', 'Compare it');
+  await see(page, 'main', /shore\/kiosks[\s\S]*lease/);
+  await press(page, '.steps button', 'undo');
+  await page.waitForFunction(() => !document.querySelector('main')?.textContent?.includes('shore/kiosks'));
+});
+
+test('an alert that is written under watch goes off, and what passed a tap is found with its way beside the trace', async () => {
+  const { page } = w;
+  await page.goto(`${w.address}${base}/watch?env=live`);
+  await see(page, '[data-testid=alerts]', 'No alert has gone off');
+  await see(page, '[data-testid=alert]', 'nobody sails');
+  const sent = await page.evaluate(async () => {
+    const response = await fetch('/api/topologies/auklet-ferries/messages/live/send', {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({
+        app: 'bridge-console',
+        message: 'sailing-departed',
+        to: 'mainland/sailings',
+        sample: {
+          headers: { route: 'north' },
+          properties: { messageId: 'tapped-1', appId: 'bridge-console' },
+        },
+      }),
+    });
+    return response.status;
+  });
+  expect(sent).toBe(200);
+  await page.goto(`${w.address}${base}/watch?env=live&part=passed`);
+  await see(page, '[data-testid=passed]', 'sailing-departed');
+  await press(page, '[data-testid=passed] button', 'sailing-departed');
+  await see(page, '[data-testid=where-it-went]', 'tapped-1');
+  await see(page, '[data-testid=hop]', /mainland\/sailings[\s\S]*passes/);
+  await see(page, '[data-testid=where-it-went]', /mainland\/boards/);
+});

@@ -63,6 +63,7 @@ export {
   type WireExchange,
   type WireQueue,
   bindingId,
+  bindingText,
   differs,
   inventoryOf,
   wantedState,

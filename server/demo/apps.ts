@@ -3,6 +3,7 @@
  * declared to, so that there is something to watch. One takes until its hands are full and settles nothing more.
  * A process of its own beside the server.
  */
+import { randomUUID } from 'node:crypto';
 import { setMaxListeners } from 'node:events';
 import { setTimeout as pause } from 'node:timers/promises';
 import { expectedOf, samplesOf } from '@vondle/core/analysis';
@@ -115,7 +116,8 @@ function publish(world: World, stop: AbortSignal): Promise<void>[] {
           try {
             for (let i = 0; !stop.aborted; i++) {
               const { entry, message: each } = found.entries[i % found.entries.length]!;
-              await sender.send(entry, each, persistent?.value ?? false);
+              const own = { ...each.properties, appId: app, messageId: randomUUID() };
+              await sender.send(entry, { ...each, properties: own }, persistent?.value ?? false);
               // not all at the same moment
               await pause(everyMs * (0.6 + 0.8 * Math.random()), undefined, { signal: stop }).catch(() => {});
             }

@@ -38,7 +38,12 @@ export async function openSender(reached: Reached, name: string): Promise<Sender
 const hostedSender = (service: HostedService): Sender => ({
   async send(entry, message) {
     if (entry.kind !== 'hosted') throw new BrokerTrouble('strange', 'that is no entry of such a service');
-    const { copies, why } = await service.send(entry, message);
+    const { messageId } = message.properties;
+    const { copies, why } = await service.send(
+      entry,
+      message,
+      messageId === undefined ? undefined : String(messageId),
+    );
     return why === undefined ? { returned: copies === 0 } : { why };
   },
   async close() {

@@ -1,6 +1,6 @@
 /** How what the brokers of an environment have differs from what was applied there: the steps that would make it so again. */
 import type { DifferenceSeen, DriftSeen } from '@vondle/api';
-import { planRollout, type Inventory, type Step } from '@vondle/core/analysis';
+import { bindingText, planRollout, type Inventory, type Step } from '@vondle/core/analysis';
 import type { Stands } from '../links/standing.ts';
 import { openTarget } from '../environments/store.ts';
 import { standingThere, topologyAt, wantedOn, type Planning } from '../rollouts/planning.ts';
@@ -39,7 +39,7 @@ export async function driftIn(
           kind: 'extra',
           what: `${stands.told(what)}: nothing of this topology made it`,
           putBack: null,
-          settings: null,
+          ...extraOf(what, has),
         });
     } catch (error) {
       away.push({
@@ -58,61 +58,94 @@ export async function driftIn(
   };
 }
 
+type Told = Omit<DifferenceSeen, 'broker'>;
+type Is = Pick<Told, 'of' | 'there' | 'applied'>;
+const is = (of: Is['of'], there: object | undefined, applied: object | undefined): Is => {
+  const whole = (one: object | undefined) => (one ? ({ ...one } as Record<string, unknown>) : null);
+  return { of, there: whole(there), applied: whole(applied) };
+};
+
 /** @returns what a step says that would make it so again */
-function differenceOf(step: Step, has: Inventory): Omit<DifferenceSeen, 'broker'> {
-  const settings =
-    'queue' in step
-      ? step.queue
-      : 'exchange' in step
-        ? step.exchange
-        : 'binding' in step
-          ? step.binding
-          : 'thing' in step
-            ? step.thing.settings
-            : step.rights;
-  const told = (kind: DifferenceSeen['kind'], what: string) => ({
+function differenceOf(step: Step, has: Inventory): Told {
+  const told = (kind: Told['kind'], what: string, own: Is): Told => ({
     kind,
     what,
     putBack: step.title,
-    settings: { ...settings } as Record<string, unknown>,
+    ...own,
   });
+  const exchange = (name: string) => has.exchanges.find((each) => each.name === name);
+  const queue = (name: string) => has.queues.find((each) => each.name === name);
   switch (step.do) {
     case 'declare exchange':
-      return told('missing', `exchange ${step.exchange.name}`);
+      return told('missing', `exchange ${step.exchange.name}`, is('exchange', undefined, step.exchange));
     case 'declare queue':
-      return told('missing', `queue ${step.queue.name}`);
+      return told('missing', `queue ${step.queue.name}`, is('queue', undefined, step.queue));
     case 'bind':
-      return told('missing', step.title.replace(/^bind /, 'binding '));
+      return told(
+        'missing',
+        step.title.replace(/^bind /, 'binding '),
+        is('binding', undefined, step.binding),
+      );
     case 'unbind':
-      return told('extra', step.title.replace(/^unbind /, 'binding '));
+      return told(
+        'extra',
+        step.title.replace(/^remove the binding /, 'binding '),
+        is('binding', step.binding, undefined),
+      );
     case 'replace exchange':
-      return told('changed', step.title);
+      return told('changed', step.title, is('exchange', exchange(step.exchange.name), step.exchange));
     case 'replace queue':
-      return told('changed', step.title);
+      return told('changed', step.title, is('queue', queue(step.queue.name), step.queue));
     case 'delete exchange':
-      return told('extra', `exchange ${step.exchange.name}`);
+      return told(
+        'extra',
+        `exchange ${step.exchange.name}`,
+        is('exchange', exchange(step.exchange.name), undefined),
+      );
     case 'delete queue':
-      return told('extra', `queue ${step.queue.name}`);
+      return told('extra', `queue ${step.queue.name}`, is('queue', queue(step.queue.name), undefined));
     case 'give rights':
       return told(
         has.rights?.some(({ app }) => app === step.rights.app) ? 'changed' : 'missing',
         `rights of the user of ${step.rights.app}`,
+        is('rights', undefined, step.rights),
       );
     case 'take rights':
-      return told('extra', `user of ${step.rights.app}`);
+      return told('extra', `user of ${step.rights.app}`, is('rights', step.rights, undefined));
     case 'remove':
-      return told('extra', `${step.thing.kind} ${step.thing.name}`);
+      return told(
+        'extra',
+        `${step.thing.kind} ${step.thing.name}`,
+        is('thing', thingIn(has, step.thing), undefined),
+      );
     case 'put': {
       const { kind, name } = step.thing;
-      const there = has.hosted?.find((each) => each.kind === kind && each.name === name);
+      const there = thingIn(has, step.thing);
+      const own = is('thing', there, step.thing);
       return there
         ? told(
             'changed',
             `${kind} ${name}${name ? ': ' : ''}${changedIn(there.settings, step.thing.settings)}`,
+            own,
           )
-        : told('missing', `${kind} ${name}`);
+        : told('missing', `${kind} ${name}`, own);
     }
   }
+}
+
+const thingIn = (has: Inventory, { kind, name }: { kind: string; name: string }) =>
+  has.hosted?.find((each) => each.kind === kind && each.name === name);
+
+/** What is there and nobody of this topology made, as a plan tells it. */
+function extraOf(kept: string, has: Inventory): Is {
+  const exchange = has.exchanges.find(({ name }) => kept === `exchange ${name}`);
+  if (exchange) return is('exchange', exchange, undefined);
+  const queue = has.queues.find(({ name }) => kept === `queue ${name}`);
+  if (queue) return is('queue', queue, undefined);
+  const binding = has.bindings.find((each) => kept === `binding ${bindingText(each)}`);
+  if (binding) return is('binding', binding, undefined);
+  const thing = has.hosted?.find(({ kind, name }) => kept === `${kind} ${name}`);
+  return thing ? is('thing', thing, undefined) : is('rights', undefined, undefined);
 }
 
 /** @returns in words which settings are otherwise than they are to be */

@@ -123,12 +123,13 @@ const weight = ({ waiting, inHand, delayed, takers, id }: StoreSeen): number =>
 export function alertsSeen(alerts: readonly Alert[]): { alerts: AlertSeen[]; moreAlerts: number } {
   const told = [...alerts].sort((a, b) => Number(b.off) - Number(a.off) || a.since - b.since);
   return {
-    alerts: told.slice(0, MOST_ALERTS).map(({ rule, about, broker, name, words, since, off }) => ({
+    alerts: told.slice(0, MOST_ALERTS).map(({ rule, about, broker, name, words, since, offAt, off }) => ({
       rule,
       about,
       place: `${broker}/${name}`,
       words,
       since: new Date(since).toISOString(),
+      offAt: new Date(offAt).toISOString(),
       off,
     })),
     moreAlerts: Math.max(0, told.length - MOST_ALERTS),
@@ -143,7 +144,7 @@ export function alertsIn(look: LookSeen | undefined): Alert[] {
   const recent = look !== undefined && Date.now() - Date.parse(look.at) < STILL_MS;
   return (look?.alerts ?? [])
     .filter(({ off }) => off || recent)
-    .map(({ rule, about, place, words, since, off }) => {
+    .map(({ rule, about, place, words, since, offAt, off }) => {
       const slash = place.indexOf('/');
       return {
         rule,
@@ -152,6 +153,7 @@ export function alertsIn(look: LookSeen | undefined): Alert[] {
         name: place.slice(slash + 1),
         words,
         since: Date.parse(since),
+        offAt: Date.parse(offAt),
         off,
       };
     });

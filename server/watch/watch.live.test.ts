@@ -101,7 +101,7 @@ test('an alert goes off once its condition has held for as long as it must, and 
     return alerts.filter((each) => each.off).length === 2 && alerts;
   }, 60_000);
   expect(off.map(({ rule, place, about, words }) => [rule, place, about, words]).sort()).toEqual([
-    ['nobody shows', 's/screens', 'subscription:s/screens', 's/screens: 1 wait, nobody takes'],
+    ['nobody shows', 's/screens', 'subscription:s/screens', 's/screens: 1 waits, nobody takes'],
     ['the box piles up', 'm/box', 'queue:m/box', 'm/box: 20 wait'],
   ]);
   expect(await w.h.metrics.registry.metrics()).toMatch(

@@ -1,5 +1,5 @@
 /** The server's API. Errors are problem details (RFC 9457) and come as `ApiProblem`. */
-import type { About, AnswerOf, BodyOf, PartsOf, Reads, Role, RouteName } from '@vondle/api';
+import type { About, AnswerOf, AskedPassed, BodyOf, PartsOf, Reads, Role, RouteName } from '@vondle/api';
 import { pathOf } from '@vondle/api/paths';
 import type { TextDocument } from '@vondle/core/base';
 
@@ -141,7 +141,9 @@ export type {
   LookSeen,
   MessageSeen,
   OperationEntry,
+  Passed,
   StoreSeen,
+  TapSeen,
   Places,
   Probe,
   ProbeCase,
@@ -319,6 +321,10 @@ export const api = {
   ) => ask(`POST ${T}/messages/:environment/operations`, { at: { slug, environment }, body }),
   stopOperation: (slug: string, environment: string, id: number) =>
     ask(`POST ${T}/messages/:environment/operations/:id/stop`, { at: { slug, environment, id } }),
+  taps: (slug: string, environment: string) =>
+    ask(`GET ${T}/taps/:environment`, { at: { slug, environment } }),
+  passed: (slug: string, environment: string, query: AskedPassed) =>
+    ask(`GET ${T}/passed/:environment`, { at: { slug, environment }, query }),
   alerts: (slug: string, environment: string) =>
     ask(`GET ${T}/watch/:environment/alerts`, { at: { slug, environment } }),
   drift: (slug: string, environment: string) =>

@@ -1,7 +1,8 @@
 /** Takes in what an AMQP 0-9-1 broker has: the documents that say it, and what no document can say. */
 import type { TextDocument } from '../../base/edits.ts';
 import { type Json, literal, plainOrQuoted, renderFlow } from '../../syntax/render.ts';
-import { type Arguments, BUILT_IN, type Inventory, type WireBinding, type WireQueue } from './wire.ts';
+import { type NamesThere, bindingSaid, exchangeSaid, queueSaid } from './said.ts';
+import { BUILT_IN, type Inventory, type WireBinding, type WireQueue } from './wire.ts';
 
 export interface Adopted {
   readonly documents: readonly TextDocument[];
@@ -14,8 +15,6 @@ export type TakersNow = ReadonlyMap<string, readonly string[]>;
 
 /** So many queues stand in one document; more are told apart by how their names begin. */
 const MOST_TOGETHER = 40;
-const TYPES = new Set(['direct', 'fanout', 'topic', 'headers']);
-
 /**
  * @param broker what the broker is to be called
  * @param takers apps are made of them, to be named better by who knows them
@@ -101,121 +100,40 @@ class Taking {
     return [{ title: 'broker', queues: rest }, ...apart];
   }
 
+  private readonly note = (sentence: string): void => void this.unsaid.push(sentence);
+
+  /** Every name with what it is of, so that it can be taken for nothing else. */
+  private readonly names: NamesThere = {
+    exchange: (wireName) => this.addressed('exchange', this.exchanges.of(wireName)),
+    queue: (wireName) => this.addressed('queue', this.queues.of(wireName)),
+  };
+
+  private addressed(kind: 'exchange' | 'queue', id: string | undefined): string | undefined {
+    return id === undefined ? undefined : `${kind}:${this.broker}/${id}`;
+  }
+
   private exchangeLines(): string[] {
     return section(
       'exchanges',
-      this.has.exchanges.flatMap(({ name, type, durable, autoDelete, internal, arguments: terms }) => {
-        const id = this.exchanges.of(name);
+      this.has.exchanges.flatMap((exchange) => {
+        const id = this.exchanges.of(exchange.name);
         if (id === undefined) return [];
-        if (!TYPES.has(type)) {
-          this.unsaid.push(
-            `The exchange ${name} is of the type ${type}, which the language does not know; it is left out, with its bindings.`,
-          );
-          this.exchanges.drop(name);
-          return [];
-        }
-        const { 'alternate-exchange': unrouted, ...others } = terms;
-        this.noteOthers(`The exchange ${name}`, others);
-        return [
-          `${plainOrQuoted(id)}: ${flow({
-            type,
-            ...(durable ? {} : { durable: false }),
-            ...(autoDelete ? { autoDelete: true } : {}),
-            ...(internal ? { internal: true } : {}),
-            ...this.leadingTo('unroutedTo', unrouted, `What no binding of ${name} matches`),
-            ...wire(id, name),
-          })}`,
-        ];
+        const said = exchangeSaid(exchange, this.names, this.note);
+        if (!said) this.exchanges.drop(exchange.name);
+        return said ? [`${plainOrQuoted(id)}: ${flow({ ...said, ...wire(id, exchange.name) })}`] : [];
       }),
     );
   }
 
-  private leadingTo(
-    key: string,
-    exchange: Arguments[string] | undefined,
-    what: string,
-  ): Record<string, string> {
-    if (exchange === undefined) return {};
-    const id = this.exchanges.of(String(exchange));
-    if (id !== undefined) return { [key]: `exchange:${this.broker}/${id}` };
-    this.unsaid.push(`${what} goes to the exchange ${String(exchange)}, which is not there.`);
-    return {};
+  private queueLine(queue: WireQueue): string {
+    const id = this.queues.of(queue.name)!;
+    return `${plainOrQuoted(id)}: ${flow({ ...queueSaid(queue, this.names, this.note), ...wire(id, queue.name) })}`;
   }
 
-  private queueLine({ name, durable, autoDelete, exclusive, arguments: terms }: WireQueue): string {
-    const id = this.queues.of(name)!;
-    const {
-      'x-message-ttl': ttl,
-      'x-expires': expires,
-      'x-max-length': maxLength,
-      'x-max-length-bytes': maxBytes,
-      'x-overflow': overflow,
-      'x-max-priority': maxPriority,
-      'x-delivery-limit': maxDeliveries,
-      'x-queue-type': kind,
-      'x-dead-letter-exchange': dead,
-      'x-dead-letter-routing-key': deadKey,
-      ...others
-    } = terms;
-    const what = `The queue ${name}`;
-    if (kind !== undefined && !(kind === 'quorum' && maxDeliveries !== undefined))
-      this.unsaid.push(
-        `${what} is asked for as of the kind ${String(kind)}, which is said here only with maxDeliveries.`,
-      );
-    const odd = overflow !== undefined && overflow !== 'reject-publish' && overflow !== 'drop-head';
-    this.noteOthers(what, { ...others, ...(odd ? { 'x-overflow': overflow } : {}) });
-    const time = (ms: Arguments[string]) => `${String(ms)}ms`;
-    return `${plainOrQuoted(id)}: ${flow({
-      ...(durable ? {} : { durable: false }),
-      ...(autoDelete ? { autoDelete: true } : {}),
-      ...(exclusive ? { exclusive: true } : {}),
-      ...(ttl === undefined ? {} : { ttl: time(ttl) }),
-      ...(expires === undefined ? {} : { expires: time(expires) }),
-      ...(maxLength === undefined ? {} : { maxLength }),
-      ...(maxBytes === undefined ? {} : { maxBytes }),
-      ...(overflow === 'reject-publish'
-        ? { overflow: 'refuse-new' }
-        : overflow === 'drop-head'
-          ? { overflow: 'drop-oldest' }
-          : {}),
-      ...(maxPriority === undefined ? {} : { maxPriority }),
-      ...(maxDeliveries === undefined ? {} : { maxDeliveries }),
-      ...this.deadLetter(name, dead, deadKey),
-      ...wire(id, name),
-    })}`;
-  }
-
-  private deadLetter(
-    queue: string,
-    exchange: Arguments[string] | undefined,
-    key: Arguments[string] | undefined,
-  ): object {
-    if (exchange === undefined) return {};
-    if (exchange === '') {
-      const to = this.queues.of(String(key ?? queue));
-      // a queue is reached through the unnamed exchange, by its own name
-      if (to !== undefined && key !== undefined) return { deadLetter: { to: `queue:${this.broker}/${to}` } };
-      this.unsaid.push(
-        `Dead letters of ${queue} go to ${String(key ?? 'queues by the names of their keys')}, which is no queue that is there.`,
-      );
-      return {};
-    }
-    const { to } = this.leadingTo('to', exchange, `Dead letters of ${queue}`);
-    return to === undefined ? {} : { deadLetter: { to, ...(key === undefined ? {} : { key: String(key) }) } };
-  }
-
-  private bindingLine({ source, destination, to, key, arguments: terms }: WireBinding): string[] {
-    const from = this.exchanges.of(source);
-    const target = to === 'queue' ? this.queues.of(destination) : this.exchanges.of(destination);
-    if (from === undefined || target === undefined) return [];
-    const type = this.has.exchanges.find(({ name }) => name === source)?.type;
-    const { 'x-match': match = 'all', ...values } = terms;
-    if (type !== 'headers' && Object.keys(terms).length)
-      this.noteOthers(`The binding of ${destination} to ${source}`, terms);
-    const headers = type === 'headers' ? { headers: { match, values } } : {};
-    return [
-      `- ${flow({ from: `exchange:${this.broker}/${from}`, to: `${to}:${this.broker}/${target}`, ...(key === '' ? {} : { key }), ...headers })}`,
-    ];
+  private bindingLine(binding: WireBinding): string[] {
+    const type = this.has.exchanges.find(({ name }) => name === binding.source)?.type;
+    const said = bindingSaid(binding, type, this.names, this.note);
+    return said ? [`- ${flow(said)}`] : [];
   }
 
   private appLines(): string[] {
@@ -229,12 +147,6 @@ class Taking {
       ([app, from]) =>
         `  ${plainOrQuoted(app)}: { consumes: [ ${[...new Set(from)].map((id) => flow({ from: `queue:${this.broker}/${id}` })).join(', ')} ] }`,
     );
-  }
-
-  private noteOthers(what: string, others: Arguments): void {
-    const names = Object.keys(others);
-    if (names.length)
-      this.unsaid.push(`${what} has settings that the language cannot say: ${names.join(', ')}.`);
   }
 }
 

@@ -161,6 +161,7 @@ test('it goes off once all of it has held for as long as it must, and ends at on
     broker: 'm',
     name: 'the-box',
     since: 10_000,
+    offAt: 20_000,
     words: 'm/the-box: 12 wait',
   });
 });
@@ -188,7 +189,7 @@ test('what comes, or does not, is told from two looks on', () => {
     look(10, [came(6, 1)]),
   ]);
   expect(offs(quiet)).toEqual(['', 'off', '']);
-  expect(quiet[1]![0]!.words).toBe('m/the-box: 1 wait, none come');
+  expect(quiet[1]![0]!.words).toBe('m/the-box: 1 waits, none come');
   const much = told('on: m/in, when: { comes: 10/s }', [
     look(0, [], [{ name: 'in.x', came: 0 }]),
     look(5, [], [{ name: 'in.x', came: 50 }]),

@@ -15,7 +15,8 @@ export interface Alert {
   readonly words: string;
   /** Since when all of it holds, in milliseconds since 1970. */
   readonly since: number;
-  /** Whether it has held for as long as it must. */
+  /** When it goes off, or went off: once it has held for as long as it must. */
+  readonly offAt: number;
   readonly off: boolean;
 }
 
@@ -65,7 +66,8 @@ export function alertsNow(
         name: alert.name,
         words: `${alert.title}: ${words}`,
         since,
-        off: now.at - since >= alert.forMs,
+        offAt: since + alert.forMs,
+        off: now.at >= since + alert.forMs,
       },
     ];
   });
@@ -107,8 +109,8 @@ function ofStore(
   };
   const oldestMs = oldestAt === undefined ? undefined : at - Date.parse(oldestAt);
   if (
-    !holds(alert.waiting, waiting > alert.waiting!, `${many(waiting)} wait`) ||
-    !holds(alert.inHand, inHand > alert.inHand!, `${many(inHand)} are being processed`) ||
+    !holds(alert.waiting, waiting > alert.waiting!, `${many(waiting)} ${waiting === 1 ? 'waits' : 'wait'}`) ||
+    !holds(alert.inHand, inHand > alert.inHand!, `${many(inHand)} ${inHand === 1 ? 'is' : 'are'} being processed`) ||
     !holds(
       alert.takers,
       takers.length < alert.takers!,

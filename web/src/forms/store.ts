@@ -26,5 +26,8 @@ export const GROUPS: readonly { readonly title: string; readonly kinds: readonly
   { title: 'who sends and takes', kinds: ['message', 'app', 'publish', 'take'] },
   { title: 'on a broker', kinds: ['exchange', 'queue', 'binding', 'topic', 'subscription', 'alias'] },
   { title: 'between brokers', kinds: ['broker', 'link', 'spread'] },
-  { title: 'around it', kinds: ['permission', 'expectation', 'alert', 'tap', 'tenant', 'environment', 'parameter'] },
+  {
+    title: 'around it',
+    kinds: ['permission', 'expectation', 'alert', 'tap', 'tenant', 'environment', 'parameter'],
+  },
 ];

@@ -19,7 +19,15 @@ import {
   type Severity,
   type Topology,
 } from '@vondle/core/topology';
-import { acceptFinding, addItem, expectationToWrite, mendAll, rename } from '@vondle/core/change';
+import {
+  acceptFinding,
+  addItem,
+  expectationToWrite,
+  mendAll,
+  rename,
+  takeIn,
+  type Differing,
+} from '@vondle/core/change';
 import { buildGraph, type DeadLetterReason, type RoutingGraph } from '@vondle/core/routing';
 import {
   asLines,
@@ -84,6 +92,7 @@ import type {
   FileView,
   FindingView,
   FollowView,
+  TakenInView,
   FormView,
   KeptView,
   LabelView,
@@ -576,6 +585,13 @@ const worker = {
   /** Every place that names a thing. */
   usesOf: (id: string): Spot[] =>
     usesOf(workspace.graph.topology, thingOf(id)).map((place) => workspace.spot(place)),
+
+  /** The edits after which the draft says what a broker has otherwise than was applied there. */
+  takeIn(environment: string, broker: string, differences: Differing[]): TakenInView {
+    const { edits: all, taken, left } = takeIn(workspace.documents, environment, broker, differences);
+    const edits: Edits = { ok: true, edits: all.map((edit) => ({ ...edit })) };
+    return { edits, taken, left: left.map((each) => ({ ...each })) };
+  },
 
   /** The edits that give a thing another name everywhere. */
   rename: (id: string, name: string) => plain(rename(workspace.graph.topology, thingOf(id), name)),

@@ -4,7 +4,7 @@
  */
 
 /** Goes up by one whenever a function of the worker, or a value it takes or gives, becomes another. */
-export const PROTOCOL = 9;
+export const PROTOCOL = 10;
 
 /** Said where the two do not understand each other. */
 export const OTHER_VERSION =

@@ -388,6 +388,14 @@ export interface FollowView {
   };
 }
 
+/** What came of taking in how a broker differs. */
+export interface TakenInView {
+  edits: Edits;
+  /** How many differences the draft says then. */
+  taken: number;
+  left: { what: string; why: string }[];
+}
+
 export interface Sending {
   message: Message;
   to: string;

@@ -4,7 +4,7 @@ import { useRoute } from 'vue-router';
 import { api, type AlertSeen, type AlertThen } from '../../api.ts';
 import Said from '../../parts/Said.vue';
 import { useAttempt } from '../../stores/attempt.ts';
-import { ago } from './measures.ts';
+import { ago, until } from './measures.ts';
 
 /** The alerts that the topology asks for: which are off, which are about to be, and which were. */
 const props = defineProps<{
@@ -49,7 +49,9 @@ const toThing = ({ about }: { about: string }) => ({
   <div class="alerts" data-testid="alerts">
     <ul v-if="alerts.length" aria-label="alerts">
       <li v-for="each in alerts" :key="`${each.rule} ${each.place}`" data-testid="alert">
-        <span :class="each.off ? 'error' : 'soft'">{{ each.off ? 'alert' : 'soon an alert' }}</span>
+        <span :class="each.off ? 'error' : 'soft'">{{
+          each.off ? 'alert' : `alert in ${until(each.offAt, now)}`
+        }}</span>
         <span
           ><strong>{{ each.rule }}</strong> · <Said :text="each.words"
         /></span>
@@ -59,7 +61,7 @@ const toThing = ({ about }: { about: string }) => ({
     </ul>
     <p v-if="more" class="soft">{{ more }} more are not told.</p>
     <p>
-      <span v-if="off.length === 0" class="soft">No alert is off. </span>
+      <span v-if="off.length === 0" class="soft">No alert has gone off. </span>
       <button class="plain link" :aria-expanded="open" :disabled="busy" @click="turn">
         {{ open ? 'hide those of before' : 'those of before' }}
       </button>

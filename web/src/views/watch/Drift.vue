@@ -5,7 +5,10 @@ import { api, type DriftSeen, type LookSeen } from '../../api.ts';
 import Said from '../../parts/Said.vue';
 import { useAttempt } from '../../stores/attempt.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
+import { core } from '../../workers/client.ts';
+import type { TakenInView } from '../../workers/views.ts';
 import { ago } from './measures.ts';
+import { differing } from './differing.ts';
 
 /** How what the brokers have differs from what was applied there, and the rollout that would put it back. */
 const props = defineProps<{
@@ -40,6 +43,27 @@ const putBack = (broker: string, revision: number) =>
     const { id } = await api.planRollout(props.slug, { target: target.id }, { revision });
     await router.push({ name: 'rollout', params: route.params, query: { rollout: String(id) } });
   });
+const taken = ref<Omit<TakenInView, 'edits'> & { broker: string }>();
+/** Writes into the draft what the broker has, so that it is what is wanted; undone like any other edit. */
+const takeIn = (broker: string, differences: DriftSeen['differences']) =>
+  attempt(async () => {
+    taken.value = undefined;
+    const asked = JSON.parse(JSON.stringify(differing(differences))) as ReturnType<typeof differing>;
+    let came: TakenInView | undefined;
+    await workspace.edit(async () => {
+      const found = await core.takeIn(props.environment, broker, asked);
+      came = found;
+      return found.edits;
+    });
+    if (!came) return;
+    const rights = differences.flatMap(({ of, what }) =>
+      of === 'rights'
+        ? [{ what, why: 'what apps may do there follows from the access that is declared' }]
+        : [],
+    );
+    taken.value = { taken: came.taken, left: [...came.left, ...rights], broker };
+  });
+const many = (n: number) => `${n} ${n === 1 ? 'difference' : 'differences'}`;
 </script>
 
 <template>
@@ -72,13 +96,39 @@ const putBack = (broker: string, revision: number) =>
           >
             put it back: plan a rollout …
           </button>
+          <button
+            v-if="workspace.canWrite"
+            class="plain link"
+            :disabled="busy"
+            data-testid="take-in"
+            @click="takeIn(each.broker, each.differences)"
+          >
+            take it in: write it into the draft
+          </button>
         </h3>
         <ul>
           <li v-for="(difference, i) in each.differences" :key="i" data-testid="difference">
             <span :class="difference.putBack === null ? 'soft' : 'warning'">{{ difference.kind }}</span>
             <span><Said :text="difference.what" /></span>
+            <button
+              v-if="workspace.canWrite && each.differences.length > 1"
+              class="plain link"
+              :disabled="busy"
+              @click="takeIn(each.broker, [difference])"
+            >
+              take this in
+            </button>
           </li>
         </ul>
+        <div v-if="taken?.broker === each.broker" role="status" data-testid="taken-in">
+          <p v-if="taken.taken">
+            The draft says {{ many(taken.taken) }} now; undo takes that back.
+            <router-link :to="{ name: 'compare', params: route.params }">Compare it</router-link>
+          </p>
+          <p v-for="left in taken.left" :key="left.what" class="warning">
+            <span class="mono">{{ left.what }}</span> was not taken in: <Said :text="left.why" />
+          </p>
+        </div>
       </div>
       <p v-if="drift.more" class="soft">{{ drift.more }} more are not told.</p>
     </template>
@@ -96,6 +146,9 @@ h3 {
   margin: 6px 0 2px;
   font: 600 13px/1.5 var(--mono);
 }
+h3 .link {
+  font: 400 13px/1.5 var(--face);
+}
 ul {
   margin: 0;
   padding: 0;
@@ -103,10 +156,13 @@ ul {
 }
 li {
   display: grid;
-  grid-template-columns: 70px 1fr;
+  grid-template-columns: 70px 1fr auto;
   padding: 2px 0;
   border-top: 1px solid var(--hairline);
   overflow-wrap: anywhere;
+}
+.mono {
+  font-family: var(--mono);
 }
 .link {
   margin-right: 12px;

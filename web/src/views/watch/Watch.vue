@@ -10,6 +10,7 @@ import Courses from './Courses.vue';
 import Drift from './Drift.vue';
 import Letters from './Letters.vue';
 import { useLook } from './look.ts';
+import Passed from './Passed.vue';
 import { ago, MEASURES, type Measure, perSecond, SPANS } from './measures.ts';
 
 /** So many stores are charted together. */
@@ -35,6 +36,12 @@ const { look, trouble, now } = useLook(
   () => (environment.value === undefined ? undefined : { slug: slug.value, environment: environment.value }),
   () => void drawAgain(),
 );
+
+const part = computed<'now' | 'passed'>({
+  get: () => (route.query.part === 'passed' ? 'passed' : 'now'),
+  set: (which) =>
+    void router.replace({ query: { ...route.query, part: which === 'now' ? undefined : which } }),
+});
 
 const nameOf = ({ broker, name }: Pick<StoreSeen, 'broker' | 'name'>) => `${broker}/${name}`;
 const find = ref('');
@@ -130,9 +137,14 @@ const grave = ({ kind }: ContradictionSeen) =>
         >
       </span>
     </div>
-    <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
-    <p v-if="!look && !trouble" class="soft">Looking …</p>
-    <div v-if="look" class="halves">
+    <nav class="parts" aria-label="parts of Watch">
+      <button class="plain" :aria-pressed="part === 'now'" @click="part = 'now'">as it is now</button>
+      <button class="plain" :aria-pressed="part === 'passed'" @click="part = 'passed'">what passed</button>
+    </nav>
+    <Passed v-if="part === 'passed'" :slug="slug" :environment="environment!" :now="now" />
+    <p v-if="part === 'now' && trouble" class="error" role="alert">{{ trouble }}</p>
+    <p v-if="part === 'now' && !look && !trouble" class="soft">Looking …</p>
+    <div v-if="look && part === 'now'" class="halves">
       <div class="left">
         <Alerts
           :slug="slug"
@@ -291,6 +303,20 @@ const grave = ({ kind }: ContradictionSeen) =>
 h1 {
   margin: 0;
   font-size: 18px;
+}
+.parts {
+  display: flex;
+  gap: 16px;
+  margin-top: 6px;
+}
+.parts button {
+  padding: 2px 0;
+  color: var(--soft);
+  border-bottom: 2px solid transparent;
+}
+.parts button[aria-pressed='true'] {
+  color: inherit;
+  border-bottom-color: var(--accent);
 }
 .halves {
   display: grid;

@@ -28,9 +28,14 @@ export const perSecond = (value: number | null): string =>
         : value.toLocaleString('en', { maximumFractionDigits: 1 });
 
 /** @returns how long ago, in the largest unit that says it */
-export function ago(at: string | null | undefined, now: number): string {
-  if (!at) return '';
-  const seconds = Math.max(0, Math.round((now - Date.parse(at)) / 1000));
+export const ago = (at: string | null | undefined, now: number): string =>
+  at ? lasting(now - Date.parse(at), Math.floor) : '';
+
+/** @returns in how long something will be, in the largest unit that says it */
+export const until = (at: string, now: number): string => lasting(Date.parse(at) - now, Math.ceil);
+
+function lasting(ms: number, whole: (count: number) => number): string {
+  const seconds = Math.max(0, Math.round(ms / 1000));
   const [size, unit] = (
     [
       [86_400, 'd'],
@@ -39,5 +44,5 @@ export function ago(at: string | null | undefined, now: number): string {
       [1, 's'],
     ] as const
   ).find(([each]) => seconds >= each) ?? [1, 's'];
-  return `${Math.floor(seconds / size)} ${unit}`;
+  return `${whole(seconds / size)} ${unit}`;
 }
