@@ -1,5 +1,5 @@
 /** Targets: the real brokers of a topology's environments, and which environments are protected. */
-import { boolean, string, type InferType } from 'yup';
+import { boolean, number, string, type InferType } from 'yup';
 import { list, maybeWhole, record, text, whole, yes } from './kinds.ts';
 import type { Routes } from './route.ts';
 
@@ -73,6 +73,14 @@ export const newTarget = record({
   ({ kind, addresses, hosted, builtIn }) =>
     [addresses, hosted, builtIn].filter(Boolean).length === 1 && (kind === 'amqp' ? !hosted : !addresses),
 );
+/** What is taken in of a broker beside what every broker tells. */
+export const takeIn = record({
+  /** What its users may do. */
+  rights: boolean(),
+  /** So many messages of each store are looked at, to guess the types there are. */
+  sample: number().integer().min(0).max(100),
+});
+
 /** What is tried out: addresses that are not set yet, or a target by its number. */
 export const triedTarget = record({
   addresses: amqpAddresses.optional().default(undefined),
@@ -133,14 +141,18 @@ export const targetRoutes = {
     body: triedTarget,
     answer: record({ tried: list(tried) }),
   },
-  'GET /topologies/:slug/targets/:id/taken-in': {
+  'POST /topologies/:slug/targets/:id/taken-in': {
     what: 'What a broker has, as documents of a topology',
-    more: 'AMQP 0-9-1 brokers: exchanges, queues, bindings, and who takes now as apps to be named. Nothing is changed there. Begin a topology with the documents by `POST /topologies/taken-in`.',
+    more: 'What is declared there, and who takes now as apps to be named; with `rights` what its users may do (AMQP 0-9-1), with `sample` the types of messages, guessed from so many of each store. Nothing is changed there; what looking at messages does says `GET …/messages/:environment`. Payloads are read for those only whom an owner lets read what is guarded, and that they were is recorded. Begin a topology with the documents by `POST /topologies/taken-in`.',
     door: 'operate',
+    body: takeIn,
+    status: 200,
     answer: record({
       documents: list(record({ name: text(), text: text() })),
       /** What is there and the language cannot say, a sentence each. */
       unsaid: list(text()),
+      /** How many messages were looked at. */
+      looked: whole(),
     }),
   },
   'DELETE /topologies/:slug/targets/:id': { what: 'Remove a target', door: 'operate' },

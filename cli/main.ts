@@ -224,9 +224,13 @@ program
   .argument('<broker>', 'the broker that is connected')
   .argument('<folder>', 'where the documents are written; a folder that has none')
   .addOption(inEnvironment())
+  .option('--rights', 'what the broker’s users may do, too')
+  .addOption(
+    new Option('--sample <count>', 'guess types from so many messages of each store').argParser(Number),
+  )
   .addHelpText(
     'after',
-    `\nExamples:\n  $ vondle adopt ferries-1a2b3c mainland as-it-is -e live\n${ON_SERVER}`,
+    `\nExamples:\n  $ vondle adopt ferries-1a2b3c mainland as-it-is -e live\n  $ vondle adopt ferries-1a2b3c mainland as-it-is -e live --rights --sample 20\n${ON_SERVER}`,
   )
   .action(async (topology, broker, folder, options) =>
     (await import('./operate.ts')).adopt(topology, broker, folder, options),

@@ -97,7 +97,7 @@ export async function adopt(
   of: string,
   broker: string,
   folder: string,
-  { environment }: { environment: string },
+  { environment, rights, sample }: { environment: string; rights?: boolean; sample?: number },
 ): Promise<void> {
   if (existsSync(folder) && readdirSync(folder).length)
     throw new CouldNotRun(`${folder} has something in it; name a folder that is empty or not there`);
@@ -106,12 +106,13 @@ export async function adopt(
     .data;
   const target = targets.find((each) => each.environment === environment && each.broker === broker);
   if (!target) throw new CouldNotRun(`${broker} is not connected in ${environment}`);
-  const { status, data } = await ask<{
+  const { data } = await ask<{
     documents: { name: string; text: string }[];
     unsaid: string[];
-    detail?: string;
-  }>('GET', `${path}/targets/${target.id}/taken-in`);
-  if (status === 409) throw new CouldNotRun(data.detail ?? 'it cannot be taken in');
+  }>('POST', `${path}/targets/${target.id}/taken-in`, {
+    ...(rights ? { rights } : {}),
+    ...(sample === undefined ? {} : { sample }),
+  });
   mkdirSync(folder, { recursive: true });
   for (const { name, text } of data.documents) {
     // what comes over the network names no place but this folder

@@ -1,6 +1,6 @@
 /** What a broker has otherwise, taken into documents: they ask for just that then, and say everything else as they did. */
 import fc from 'fast-check';
-import { adopt } from '../analysis/rollout/adopt.ts';
+import { adopt } from '../analysis/adopt/amqp.ts';
 import type { HostedThing } from '../analysis/rollout/hosted.ts';
 import { planRollout } from '../analysis/rollout/plan.ts';
 import { type Inventory, bindingId, inventoryOf, wantedState } from '../analysis/rollout/wire.ts';

@@ -1,6 +1,6 @@
 /** Taking in what a broker has otherwise than a topology says: the edits by which the topology says it, each tried. */
-import type { NamesThere, Note, Said } from '../analysis/rollout/said.ts';
-import { bindingSaid, exchangeSaid, hostedSaid, queueSaid } from '../analysis/rollout/said.ts';
+import type { NamesThere, Note, Said } from '../analysis/adopt/said.ts';
+import { bindingSaid, exchangeSaid, hostedSaid, queueSaid } from '../analysis/adopt/said.ts';
 import { type HostedThing, settingsText } from '../analysis/rollout/hosted.ts';
 import {
   type WantedState,

@@ -11,4 +11,6 @@ export const isGuarded = (label: string, decl: LabelDecl | undefined): boolean =
 
 /** @returns the labels whose data is guarded: those declared so, and those that are where nothing else is said */
 export const guardedLabels = ({ labels }: DocumentDecl): ReadonlySet<string> =>
-  new Set([...GUARDED, ...(labels?.keys() ?? [])].filter((each) => isGuarded(each, labels?.get(each)?.value)));
+  new Set(
+    [...GUARDED, ...(labels?.keys() ?? [])].filter((each) => isGuarded(each, labels?.get(each)?.value)),
+  );

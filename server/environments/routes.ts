@@ -3,6 +3,7 @@ import {
   newTarget,
   protectedEnvironment,
   protection,
+  takeIn,
   triedTarget,
   type AmqpAddresses,
   type HostedAddresses,
@@ -162,17 +163,25 @@ export function targetRoutes(
         done();
       }
     })
-    .get('/:slug/targets/:id/taken-in', async (c) => {
+    .post('/:slug/targets/:id/taken-in', async (c) => {
       const person = c.get('person');
       const topology = await allowed(db, person, c.req.param('slug'), 'operate');
       const done = trying.take(`person ${person.id}`, 1);
       try {
         const targetId = numberIn(c.req.param('id'));
-        const taken = await work.run('takeIn', { topologyId: topology.id, targetId });
+        const { rights = false, sample = 0 } = await body(c, takeIn);
+        const { bodies, ...taken } = await work.run('takeIn', {
+          topologyId: topology.id,
+          targetId,
+          rights,
+          sample,
+          // what is of no type yet may carry anything
+          bodies: topology.reads === 'guarded bodies',
+        });
         await record(db, 'take in broker', {
           personId: person.id,
           topologyId: topology.id,
-          details: { target: targetId },
+          details: { target: targetId, messages: taken.looked, bodies },
         });
         return c.json(taken);
       } finally {

@@ -192,7 +192,7 @@ test('nobody is told of taps as of drift, or in Watch, or takes them for somebod
   const [target] = (await w.owner('GET', `${w.base}/targets`)).data.filter(
     ({ broker }: { broker: string }) => broker === 'm',
   );
-  const { documents } = (await w.owner('GET', `${w.base}/targets/${target.id}/taken-in`)).data;
+  const { documents } = (await w.owner('POST', `${w.base}/targets/${target.id}/taken-in`, {})).data;
   expect(JSON.stringify(documents)).not.toContain('vondle.passing');
 });
 

@@ -6,6 +6,7 @@ import { sql } from 'drizzle-orm';
 import type { Ask } from '../testing/harness.ts';
 import { addressesOf } from '../testing/virtual-host.ts';
 import { standingWorld, until, type StandingWorld } from '../testing/standing-world.ts';
+import { declarationsIn, readTopology } from '@vondle/core/topology';
 import { pino } from 'pino';
 import { forgetAlerts } from './alerts.ts';
 import { countedIn, Watching } from './service.ts';
@@ -236,11 +237,11 @@ test('what the broker has, taken in, is a topology that asks for nothing more', 
   const taker = await connected('reader#9');
   await (await taker.createChannel()).consume('box', () => {});
   const { data } = await until(async () => {
-    const found = await w.owner('GET', `${w.base}/targets/${id('m')}/taken-in`);
+    const found = await w.owner('POST', `${w.base}/targets/${id('m')}/taken-in`, {});
     return found.data.documents.some((each: { name: string }) => each.name === 'apps.yaml') && found;
   });
   await taker.close();
-  expect(data.documents[1].text).toContain('reader: { consumes: [ { from: queue:m/box } ] }');
+  expect(data.documents[1].text).toContain('reader:\n    consumes:\n      - { from: queue:m/box }\n');
   const made = await w.owner('POST', '/topologies/taken-in?name=again', {
     version: 0,
     documents: [...data.documents, { name: 'where.yaml', text: 'environments: { trial: {} }\n' }],
@@ -260,9 +261,58 @@ test('what the broker has, taken in, is a topology that asks for nothing more', 
   const [target] = (await w.owner('GET', `${again}/targets`)).data;
   const planned = await w.owner('POST', `${again}/rollouts`, { target: target.id, revision: 1 });
   expect((await w.owner('GET', `${again}/rollouts/${planned.data.id}`)).data.steps).toEqual([]);
-  expect((await w.owner('GET', `${w.base}/targets/${id('s')}/taken-in`)).status).toBe(409);
-  expect((await reader('GET', `${w.base}/targets/${id('m')}/taken-in`)).status).toBe(403);
+  expect((await reader('POST', `${w.base}/targets/${id('m')}/taken-in`, {})).status).toBe(403);
 }, 60_000);
+
+test('a space of the stand-in, taken in, asks for nothing more either', async () => {
+  const targets = (await w.owner('GET', `${w.base}/targets`)).data as { id: number; broker: string }[];
+  const { id } = targets.find(({ broker }) => broker === 's')!;
+  const { data } = await w.owner('POST', `${w.base}/targets/${id}/taken-in`, { sample: 5 });
+  const topology = readTopology(data.documents);
+  expect(topology.findings.map(({ message }) => message)).toEqual([]);
+  const setup = await s.must('GET', '/spaces/seen.trial.s');
+  expect(setup.topics.map(({ name }: { name: string }) => name)).toEqual([
+    ...[...declarationsIn(topology)].flatMap(({ of }) => (of.kind === 'topic' ? [of.name] : [])),
+  ]);
+  expect(topology.declared.tenant?.value).toBe(setup.tenant);
+});
+
+test('types are guessed from what lies there, and rights of users are statements; only who may has payloads read', async () => {
+  const targets = (await w.owner('GET', `${w.base}/targets`)).data as { id: number; broker: string }[];
+  const { id } = targets.find(({ broker }) => broker === 'm')!;
+  for (const [i, place] of ['north', 'south', 'north'].entries())
+    w.channel.publish('in', `note.${place}`, Buffer.from(JSON.stringify({ text: `t${i}` })), {
+      headers: { place },
+      contentType: 'application/json',
+      appId: 'desk',
+    });
+  await w.channel.waitForConfirms();
+  const ask = async (reads: string) => {
+    await w.h.db.execute(
+      sql`update members set reads = ${reads} where person_id = (select id from people where handle = 'mara')`,
+    );
+    const { data } = await until(async () => {
+      const found = await w.owner('POST', `${w.base}/targets/${id}/taken-in`, { rights: true, sample: 20 });
+      // the broker's own statistics lag behind
+      return found.data.looked >= 3 && found;
+    }, 60_000);
+    const topology = readTopology(data.documents);
+    expect(topology.findings.map(({ message }) => message)).toEqual([]);
+    return { ...data, topology, text: data.documents.map((each: { text: string }) => each.text).join('') };
+  };
+  const whole = await ask('guarded bodies');
+  expect(whole.text).toContain('key: "note.{place}"');
+  expect(whole.text).toContain(
+    'body: { type: object, properties: { text: { type: string } }, required: [text] }',
+  );
+  expect(whole.text).toContain('desk:\n    publishes:\n      - { message: note, to: exchange:m/in }');
+  expect(whole.text).toContain('access: controlled');
+  const half = await ask('bodies');
+  expect(half.text).toContain('key: "note.{place}"');
+  expect(half.text).not.toContain('body:');
+  expect(half.unsaid.join()).toContain('Payloads were not read');
+  expect((await w.owner('POST', `${w.base}/targets/${id}/taken-in`, { sample: 101 })).status).toBe(422);
+}, 120_000);
 
 test('a process that takes the looking over goes on with the alerts that are off', async () => {
   const off = async () => (await look()).alerts.find(({ rule }) => rule === 'nobody shows');

@@ -260,7 +260,8 @@ export const api = {
   topologies: () => ask('GET /topologies', NONE),
   createTopology: (name: string) => ask('POST /topologies', { body: { name } }),
   /** Begins a topology with documents. */
-  takenIn: (slug: string, id: number) => ask(`GET ${T}/targets/:id/taken-in`, { at: { slug, id } }),
+  takenIn: (slug: string, id: number, body: BodyOf<'POST /topologies/:slug/targets/:id/taken-in'>) =>
+    ask(`POST ${T}/targets/:id/taken-in`, { at: { slug, id }, body }),
   takeIn: (name: string, documents: readonly TextDocument[]) =>
     ask('POST /topologies/taken-in', { query: { name }, body: { version: 0, documents: [...documents] } }),
   glance: (slug: string) => ask(`GET ${T}/glance`, { at: { slug } }),

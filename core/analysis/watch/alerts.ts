@@ -110,7 +110,11 @@ function ofStore(
   const oldestMs = oldestAt === undefined ? undefined : at - Date.parse(oldestAt);
   if (
     !holds(alert.waiting, waiting > alert.waiting!, `${many(waiting)} ${waiting === 1 ? 'waits' : 'wait'}`) ||
-    !holds(alert.inHand, inHand > alert.inHand!, `${many(inHand)} ${inHand === 1 ? 'is' : 'are'} being processed`) ||
+    !holds(
+      alert.inHand,
+      inHand > alert.inHand!,
+      `${many(inHand)} ${inHand === 1 ? 'is' : 'are'} being processed`,
+    ) ||
     !holds(
       alert.takers,
       takers.length < alert.takers!,

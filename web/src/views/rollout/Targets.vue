@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import { api, type Places, type Target, type Tried as TriedLine } from '../../api.ts';
@@ -46,8 +47,21 @@ const test = ({ id }: Target) =>
   });
 /** What a broker has, read and not begun with yet. */
 const taken = shallowRef<Awaited<ReturnType<typeof api.takenIn>> & { id: number }>();
+/** The target of which is asked what is to be taken in. */
+const asking = ref(0);
+const withRights = ref(false);
+const withTypes = ref(false);
+/** So many messages of each store are looked at. */
+const SAMPLE = 20;
 const takeIn = ({ id }: Target) =>
-  attempt(id, async () => (taken.value = { id, ...(await api.takenIn(props.slug, id)) }));
+  attempt(id, async () => {
+    const wished = {
+      ...(withRights.value ? { rights: true } : {}),
+      ...(withTypes.value ? { sample: SAMPLE } : {}),
+    };
+    taken.value = { id, ...(await api.takenIn(props.slug, id, wished)) };
+    asking.value = 0;
+  });
 const begin = ({ id, broker }: Target) =>
   attempt(id, async () => {
     const { slug } = await api.takeIn(`${broker} as it is`, taken.value!.documents);
@@ -75,7 +89,12 @@ const remove = ({ id }: Target) =>
           <button class="plain link" :disabled="busy !== 0" @click="test(each)">
             {{ busy === each.id ? 'trying …' : 'test' }}
           </button>
-          <button v-if="each.kind === 'amqp'" class="plain link" :disabled="busy !== 0" @click="takeIn(each)">
+          <button
+            class="plain link"
+            :disabled="busy !== 0"
+            :aria-expanded="asking === each.id"
+            @click="asking = asking === each.id ? 0 : each.id"
+          >
             take in …
           </button>
           <button class="plain link" @click="removing = each.id">disconnect …</button>
@@ -84,11 +103,33 @@ const remove = ({ id }: Target) =>
           Its addresses are forgotten here. Nothing on the broker is touched, and the record of its rollouts
           stays.
         </p>
+        <form v-if="asking === each.id" class="taken" data-testid="take-in" @submit.prevent="takeIn(each)">
+          <p>
+            What it has is read and written as documents of a new topology: what is declared there, and who
+            takes now. Nothing is changed there.
+          </p>
+          <label v-if="each.kind === 'amqp'"
+            ><input v-model="withRights" type="checkbox" /> what its users may do, too: the broker is declared
+            as controlled then</label
+          >
+          <label
+            ><input v-model="withTypes" type="checkbox" /> guess the types of messages: up to {{ SAMPLE }} of
+            each store are looked at{{
+              each.kind === 'amqp'
+                ? '. Each is taken for a moment and put back in its place, marked as redelivered'
+                : ', without taking any'
+            }}</label
+          >
+          <div>
+            <el-button native-type="submit" :loading="busy === each.id">Read it</el-button>
+            <button type="button" class="plain link" @click="asking = 0">no</button>
+          </div>
+        </form>
         <div v-if="taken?.id === each.id" class="taken" data-testid="taken-in">
           <p>
             What it has, as {{ taken.documents.length }}
             {{ taken.documents.length === 1 ? 'document' : 'documents' }} of a new topology. Nothing was
-            changed there.
+            changed there{{ taken.looked ? `; ${taken.looked} messages were looked at` : '' }}.
           </p>
           <ul>
             <li v-for="(words, i) in taken.unsaid" :key="i" class="soft"><Said :text="words" /></li>
@@ -117,6 +158,9 @@ ul {
   font-size: 13px;
   color: var(--accent);
   text-decoration: underline;
+}
+label {
+  display: block;
 }
 .link.error {
   color: var(--error);

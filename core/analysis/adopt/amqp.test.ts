@@ -6,9 +6,10 @@
 import fc from 'fast-check';
 import { inventory } from '../../testing/random-inventory.ts';
 import { readTopology } from '../../topology/read.ts';
-import { adopt } from './adopt.ts';
-import { planRollout } from './plan.ts';
-import { type Inventory, wantedState } from './wire.ts';
+import { adopt } from './amqp.ts';
+import { guessTypes } from './types.ts';
+import { planRollout } from '../rollout/plan.ts';
+import { type Inventory, wantedState } from '../rollout/wire.ts';
 
 const stepsOf = (has: Inventory) => {
   const { documents } = adopt(has, 'm');
@@ -99,15 +100,13 @@ test('many queues stand in documents by how their names begin, and who takes bec
       arguments: {},
     })),
   };
-  const { documents } = adopt(
-    has,
-    'm',
-    new Map([
+  const { documents } = adopt(has, 'm', {
+    takers: new Map([
       ['orders.1', ['reader#1', 'reader#2']],
       ['bills.2', ['reader#3']],
       ['alone', ['10.0.0.1:55 -> x']],
     ]),
-  );
+  });
   expect(documents.map((each) => each.name)).toEqual([
     'broker.yaml',
     'orders.yaml',
@@ -119,4 +118,75 @@ test('many queues stand in documents by how their names begin, and who takes bec
   expect(planRollout(wantedState(topology, 'm'), has).steps).toEqual([]);
   expect([...topology.declared.apps!.keys()].sort()).toEqual(['reader', 'x']);
   expect(topology.declared.apps!.get('reader')!.value.consumes!.items).toHaveLength(2);
+});
+
+const small: Inventory = {
+  exchanges: [exchange('in'), exchange('other', 'fanout'), exchange('amq.topic'), exchange('')],
+  queues: [queue('box'), queue('far'), queue('mqtt-subscription-deck 7qos1')],
+  bindings: [
+    { source: 'in', destination: 'box', to: 'queue', key: '#', arguments: {} },
+    {
+      source: 'amq.topic',
+      destination: 'mqtt-subscription-deck 7qos1',
+      to: 'queue',
+      key: 'deck.*.#',
+      arguments: {},
+    },
+  ],
+};
+
+test('what users may do becomes statements, and the broker is controlled then', () => {
+  const { documents, unsaid } = adopt(small, 'm', {
+    rights: [
+      { user: 'Reader', configure: '', write: '', read: '^box$' },
+      { user: 'desk', configure: '.*', write: '^in$', read: '' },
+      { user: 'all', configure: '', write: '.*', read: '.*' },
+      { user: 'odd', configure: '', write: '(', read: '' },
+      { user: 'none', configure: '', write: '', read: '' },
+    ],
+  });
+  const topology = readTopology(documents);
+  expect(topology.findings.map(({ message }) => message)).toEqual([]);
+  expect(documents.find(({ name }) => name === 'access.yaml')!.text).toBe(
+    `access:
+  - { name: Reader takes, allow: [consume], who: app:reader, on: [queue:m/box] }
+  - { name: desk publishes, allow: [publish], who: app:desk, on: [exchange:m/in] }
+  - { name: all takes, allow: [consume], who: app:all, on: [queue:m/*] }
+  - { name: all publishes, allow: [publish], who: app:all, on: [exchange:m/*, queue:m/*] }
+`,
+  );
+  expect([...topology.declared.apps!.keys()]).toEqual(['reader', 'desk', 'all']);
+  expect(documents[0]!.text).toContain('access: controlled');
+  expect(unsaid).toEqual([
+    'The user desk may declare things by itself (.*): that is not taken in.',
+    expect.stringContaining('the user odd may do is said by a pattern that cannot be read'),
+  ]);
+});
+
+test('sessions of MQTT clients are what apps subscribe to', () => {
+  const { documents, unsaid } = adopt(small, 'm', { mqtt: true });
+  const topology = readTopology(documents);
+  expect([topology.findings.map(({ message }) => message), unsaid]).toEqual([[], []]);
+  expect(documents[0]!.text).toContain('mqtt: { exchange: exchange:m/amq.topic }');
+  expect(documents[0]!.text).not.toContain('mqtt-subscription');
+  expect(documents.at(-1)!.text).toBe(
+    'apps:\n  deck-7:\n    consumes:\n      - { from: m, via: mqtt, topic: deck/+/# }\n',
+  );
+});
+
+test('types that were guessed are published by whoever said so, where they were published', () => {
+  const { documents, unsaid } = adopt(small, 'm', {
+    guessed: guessTypes([
+      { key: 'a', exchange: 'other', headers: {}, properties: { appId: 'desk' } },
+      { key: 'b', exchange: 'in', headers: {}, properties: {} },
+      { key: 'c', exchange: 'gone', headers: {}, properties: {} },
+    ]),
+  });
+  const topology = readTopology(documents);
+  expect(topology.findings.map(({ message }) => message)).toEqual([]);
+  expect([...topology.messages.keys()]).toEqual(['a', 'b', 'c']);
+  expect(documents.at(-1)!.text).toContain(
+    'desk:\n    publishes:\n      - { message: a, to: exchange:m/other }',
+  );
+  expect(unsaid).toEqual([expect.stringContaining('unknown-publisher')]);
 });

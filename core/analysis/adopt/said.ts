@@ -1,8 +1,8 @@
 /** What a broker has, as the topology language says it: the settings of one thing, and what the language cannot say of it. */
 import { formatDuration } from '../../base/values.ts';
 import type { Json } from '../../syntax/render.ts';
-import type { HostedThing } from './hosted.ts';
-import type { Arguments, WireBinding, WireExchange, WireQueue } from './wire.ts';
+import type { HostedThing } from '../rollout/hosted.ts';
+import type { Arguments, WireBinding, WireExchange, WireQueue } from '../rollout/wire.ts';
 
 /** Settings of a thing by the keys of the language. */
 export type Said = Readonly<Record<string, Json>>;
