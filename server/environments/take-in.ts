@@ -13,7 +13,7 @@ import { notFound } from '../http/problem.ts';
 import { peek, type Peeked } from '../messages/peek.ts';
 import { bodyOf } from '../messages/told.ts';
 import { onBroker, type Planning } from '../rollouts/planning.ts';
-import { AmqpTarget } from '../targets/amqp/target.ts';
+import type { AmqpTarget } from '../targets/amqp/target.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { AmqpBroker } from '../targets/amqp/broker.ts';
