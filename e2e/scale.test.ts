@@ -115,51 +115,63 @@ test('the graph of 10,000 opens folded, and one broker opens by itself', async (
   await page.waitForSelector('.node[data-node="queue:hub-5/queue-25-7"]');
 });
 
-test('5,000 visible elements are moved and zoomed', async () => {
-  const { page } = w;
-  const slug = await begin('Middling', teams(4));
-  await page.goto(`${w.address}/t/${slug}/fan-out`);
-  await page.waitForSelector('.node');
-  await page.click('.fit');
-  const elements = await page.$$eval(
-    '.sheet path, .sheet text, .sheet circle, .sheet rect',
-    (all) => all.length,
+/** Frames a second for so long. */
+const frames = (ms: number) =>
+  w.page.evaluate(
+    (time: number) =>
+      new Promise<number>((done) => {
+        let count = 0;
+        const began = performance.now();
+        const next = () => {
+          count++;
+          if (performance.now() - began < time) requestAnimationFrame(next);
+          else done((1000 * count) / (performance.now() - began));
+        };
+        requestAnimationFrame(next);
+      }),
+    ms,
   );
-  expect(elements).toBeGreaterThan(5000);
-  const frames = (ms: number) =>
-    page.evaluate(
-      (time: number) =>
-        new Promise<number>((done) => {
-          let count = 0;
-          const began = performance.now();
-          const next = () => {
-            count++;
-            if (performance.now() - began < time) requestAnimationFrame(next);
-            else done((1000 * count) / (performance.now() - began));
-          };
-          requestAnimationFrame(next);
-        }),
-      ms,
-    );
+
+/** Drags the picture about, and zooms in and out of it. */
+async function moved(what: string): Promise<void> {
+  const { page } = w;
+  // it is painted sharp a while after it was moved last
+  await page.waitForFunction(
+    () => document.querySelector<SVGSVGElement>('.sheet')!.style.willChange !== 'transform',
+  );
   const frame = (await (await page.$('.graph'))!.boundingBox())!;
   const [x, y] = [frame.x + frame.width / 2, frame.y + frame.height / 2];
   await page.mouse.move(x, y);
   await page.mouse.down();
   const panned = frames(1500);
   for (let i = 0; i < 60; i++) await page.mouse.move(x + 3 * (i % 40), y + 2 * (i % 40));
-  numbers.push(
-    `${elements.toLocaleString('en')} elements: ${(await panned).toFixed(0)} frames a second while dragged`,
-  );
+  numbers.push(`${what}: ${(await panned).toFixed(0)} frames a second while dragged`);
   await page.mouse.up();
   const before = await page.$eval('.sheet', (sheet) => (sheet as SVGSVGElement).style.transform);
   await page.keyboard.down('Control');
   const zoomed = frames(1500);
   for (let i = 0; i < 30; i++) await page.mouse.wheel({ deltaY: i % 2 ? 30 : -60 });
-  numbers.push(
-    `${elements.toLocaleString('en')} elements: ${(await zoomed).toFixed(0)} frames a second while zoomed`,
-  );
+  numbers.push(`${what}: ${(await zoomed).toFixed(0)} frames a second while zoomed`);
   await page.keyboard.up('Control');
   expect(await page.$eval('.sheet', (sheet) => (sheet as SVGSVGElement).style.transform)).not.toBe(before);
+}
+
+const elementsDrawn = () =>
+  w.page.evaluate(
+    () => document.querySelectorAll('.sheet path, .sheet text, .sheet circle, .sheet rect').length,
+  );
+
+/** Where the middling topology is. */
+let middling = '';
+test('5,000 visible elements are moved and zoomed', async () => {
+  const { page } = w;
+  middling = await begin('Middling', teams(4));
+  await page.goto(`${w.address}/t/${middling}/fan-out`);
+  await page.waitForSelector('.node');
+  await page.click('.fit');
+  const elements = await elementsDrawn();
+  expect(elements).toBeGreaterThan(5000);
+  await moved(`${elements.toLocaleString('en')} elements`);
   // the overview goes elsewhere at a press
   const overview = (await (await page.waitForSelector('[data-testid=overview]'))!.boundingBox())!;
   const top = () => page.$eval('.overview .view', (view) => Number(view.getAttribute('y')));
@@ -168,6 +180,87 @@ test('5,000 visible elements are moved and zoomed', async () => {
   await page.mouse.click(overview.x + overview.width / 2, overview.y + overview.height * 0.75);
   expect(await top()).toBeGreaterThan(higher);
   expect(w.mistakes).toEqual([]);
+});
+
+/** As if all of a topology stood in an environment, in which counts change from look to look. */
+const counted = (slug: string) => {
+  const real = window.fetch;
+  let looks = 0;
+  let ids: string[] = [];
+  window.fetch = async (input, init) => {
+    const path = typeof input === 'string' ? input : input instanceof URL ? input.pathname : input.url;
+    const answer = (value: unknown) =>
+      new Response(JSON.stringify(value), { headers: { 'content-type': 'application/json' } });
+    if (!path.includes(`/topologies/${slug}/`)) return real(input, init);
+    const rollout = {
+      id: 1,
+      environment: 'big',
+      broker: 'hub-0',
+      revision: 1,
+      state: 'applied',
+      tearsDown: false,
+    };
+    if (path.includes('/targets') && !path.includes('places'))
+      return answer([{ id: 1, environment: 'big', broker: 'hub-0', kind: 'amqp', addresses: {} }]);
+    if (path.includes('/rollouts')) return answer([rollout]);
+    if (!path.includes('/watch/')) return real(input, init);
+    looks++;
+    if (!ids.length)
+      ids = [...document.querySelectorAll('.node[data-node]')].map((each) => each.getAttribute('data-node')!);
+    const stores = ids
+      .filter((id) => id.startsWith('queue:'))
+      .map((id, i) => ({
+        broker: id.slice(6).split('/')[0],
+        name: id.slice(6).split('/')[1],
+        id,
+        waiting: (i * 7 + looks * 13) % 900,
+        inHand: i % 5,
+        delayed: 0,
+        takers: [],
+        comes: (i + looks) % 40,
+        goes: (i + looks) % 30,
+        oldestAt: null,
+        node: null,
+      }));
+    const entries = ids
+      .filter((id) => id.startsWith('exchange:'))
+      .map((id) => ({ broker: '', name: id, id, comes: 3, goes: 3 }));
+    const at = new Date().toISOString();
+    return answer({
+      at,
+      brokers: [],
+      stores,
+      entries,
+      links: [],
+      said: [],
+      alerts: [],
+      moreAlerts: 0,
+      more: 0,
+      drift: null,
+    });
+  };
+};
+
+test('with counts over it the picture is moved as smoothly, and they can be put away', async () => {
+  const { page } = w;
+  const { identifier } = await page.evaluateOnNewDocument(counted, middling);
+  await page.goto(`${w.address}/t/${middling}/fan-out?env=big`);
+  await page.waitForSelector('.node');
+  await page.click('.fit');
+  await page.waitForSelector('[data-testid=live-counts] .flow');
+  // what could not be read is not written
+  expect(await page.$$('[data-testid=live-counts] .tag')).toEqual([]);
+  await moved(`${(await elementsDrawn()).toLocaleString('en')} elements with counts that change`);
+  // near enough to be read, they are
+  await page.keyboard.down('Control');
+  for (let i = 0; i < 8; i++) await page.mouse.wheel({ deltaY: -240 });
+  await page.keyboard.up('Control');
+  await page.waitForSelector('[data-testid=live-counts] .tag text');
+  await moved('the same near enough to read the counts');
+  await page.click('[data-testid=live]');
+  await page.waitForFunction(() => !document.querySelector('[data-testid=live-counts]'));
+  await page.click('[data-testid=live]');
+  await page.removeScriptToEvaluateOnNewDocument(identifier);
 });
 
 test('a first visit loads less than 500 kB of script before any chart', async () => {

@@ -67,6 +67,8 @@ test('every route that needs no broker answers as it is described', async () => 
     'links',
     'credentials',
     'watch/live/alerts',
+    'taps/live',
+    'passed/live',
     'watch/live/course?broker=m&store=q&minutes=60',
     'messages/live/operations',
     'protections',

@@ -1,5 +1,11 @@
 <script setup lang="ts">
-import { useDebounceFn, useEventListener, useLocalStorage, useResizeObserver } from '@vueuse/core';
+import {
+  refDebounced,
+  useDebounceFn,
+  useEventListener,
+  useLocalStorage,
+  useResizeObserver,
+} from '@vueuse/core';
 import { select } from 'd3-selection';
 import { zoom, zoomIdentity, type ZoomTransform } from 'd3-zoom';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
@@ -18,7 +24,7 @@ const props = withDefaults(
     /** The drawing is never made smaller than this, so that its words stay readable; it is moved instead. */
     least?: number;
     /** How an environment stands now, where that is drawn over it. */
-    look?: LookSeen | undefined;
+    look?: (() => LookSeen | undefined) | undefined;
   }>(),
   { least: 0, look: undefined },
 );
@@ -26,6 +32,7 @@ const workspace = useWorkspace();
 const focus = useFocus();
 const frame = ref<HTMLElement>();
 const sheet = ref<SVGSVGElement>();
+const above = ref<SVGSVGElement>();
 const scene = ref<SVGGElement>();
 const transform = shallowRef<ZoomTransform>(zoomIdentity);
 const size = ref({ width: 0, height: 0 });
@@ -102,6 +109,11 @@ const splits = computed(() => {
 
 const behaviour = zoom<HTMLElement, unknown>()
   .scaleExtent([0.1, 3])
+  // known already: asking the page for it at every move would have it laid out again
+  .extent(() => [
+    [0, 0],
+    [size.value.width, size.value.height],
+  ])
   // the wheel scrolls; with Ctrl (as a pinch reports itself) it zooms
   .filter((event: WheelEvent & MouseEvent) => (event.type === 'wheel' ? event.ctrlKey : event.button === 0))
   .on('zoom', (event: { transform: ZoomTransform; sourceEvent: unknown }) => {
@@ -117,7 +129,9 @@ const behaviour = zoom<HTMLElement, unknown>()
 function move() {
   if (!sheet.value) return;
   const { x, y, k } = transform.value;
-  sheet.value.style.transform = `translate(${x}px, ${y}px) scale(${k})`;
+  const where = `translate(${x}px, ${y}px) scale(${k})`;
+  sheet.value.style.transform = where;
+  if (above.value) above.value.style.transform = where;
   sheet.value.style.willChange = 'transform';
   sharpen();
 }
@@ -128,6 +142,13 @@ const inView = computed(() => {
   const { x, y, k } = transform.value;
   return { x: -x / k, y: -y / k, width: size.value.width / k, height: size.value.height / k };
 });
+/** The part that is shown once it is not moved any more, with how large: what follows it need not do so at every frame. */
+const settled = refDebounced(
+  computed(() => ({ ...inView.value, k: transform.value.k })),
+  120,
+);
+/** Asked for rather than given: this picture is not to be made anew for it. */
+const settledView = () => settled.value;
 const wantsOverview = computed(() => {
   const { width, height } = inView.value;
   return (
@@ -381,7 +402,6 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
               {{ node.view.findings }}
             </text>
           </g>
-          <LiveCounts v-if="look" :look="look" :nodes="nodes" :edges="edges" :plate="layout.plate" />
           <g
             v-for="split in splits"
             :key="`split ${split.id}`"
@@ -393,6 +413,17 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
           </g>
         </g>
       </g>
+    </svg>
+    <!-- on a sheet of its own: what changes there does not have the picture under it painted anew -->
+    <svg ref="above" class="sheet above" aria-hidden="true" width="1" height="1">
+      <LiveCounts
+        v-if="look && layout"
+        :look="look"
+        :nodes="nodes"
+        :edges="edges"
+        :plate="layout.plate"
+        :view="settledView"
+      />
     </svg>
     <div v-if="layout && nodes.length === 0" class="empty"><NextStep /></div>
     <Overview
@@ -424,6 +455,10 @@ const isRefused = (edge: PlacedEdge & { view: EdgeView; state?: string }) => edg
   inset: 0;
   transform-origin: 0 0;
   overflow: visible;
+}
+.above {
+  pointer-events: none;
+  will-change: transform;
 }
 .lane {
   font-size: 12px;

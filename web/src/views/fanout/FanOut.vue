@@ -34,6 +34,8 @@ const route = useRoute();
 const { look } = useLook(() =>
   live.value && standsIn.value ? { slug: String(route.params.slug), environment: standsIn.value } : undefined,
 );
+/** One function for all looks, so that the picture is not made anew with each. */
+const newest = () => look.value;
 // a link may ask for a revision to be compared with
 watch(
   () => Number(route.query.against) || undefined,
@@ -65,7 +67,7 @@ watch(way, (now) => {
         <ShowBar :scene="graph?.scene" />
       </div>
     </div>
-    <Graph ref="graph" class="drawing" :look="live ? look : undefined" />
+    <Graph ref="graph" class="drawing" :look="live ? newest : undefined" />
     <aside v-if="focus.shownNode" class="side">
       <button class="plain close" aria-label="close the close-up" @click="focus.selected = ''">×</button>
       <CloseUp @show="showInText(router, $event)" />
