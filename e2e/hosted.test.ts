@@ -130,3 +130,16 @@ test('an alert that is written under watch goes off, and what passed a tap is fo
   await see(page, '[data-testid=hop]', /mainland\/sailings[\s\S]*passes/);
   await see(page, '[data-testid=where-it-went]', /mainland\/boards/);
 });
+
+test('a connected broker is taken in as documents of a new topology, with the types that its messages seem to be of', async () => {
+  const { page } = w;
+  await page.goto(`${w.address}${base}/rollout`);
+  await press(page, '[data-testid=target] button', 'take in');
+  await press(page, '[data-testid=take-in] label', 'guess the types');
+  await press(page, '[data-testid=take-in] button', 'Read it');
+  await see(page, '[data-testid=taken-in]', /What it has, as \d+ documents? of a new topology/);
+  await press(page, '[data-testid=taken-in] button', 'begin a topology with it');
+  await see(page, '.topology, header', /as it is/);
+  await page.waitForSelector('.node[data-node="exchange:mainland/sailings"]');
+  expect(w.mistakes).toEqual([]);
+});

@@ -209,7 +209,8 @@ function domainOf(values: readonly unknown[]): object {
         : undefined;
   const few = [...new Set(values)];
   // numbers are seldom names
-  if (one === 'string' && few.length <= FEW && values.length >= ENOUGH) return { enum: few };
+  if (one === 'string' && few.length > 1 && few.length <= FEW && values.length >= ENOUGH)
+    return { enum: few };
   return one === undefined ? {} : { type: one };
 }
 
