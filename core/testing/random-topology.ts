@@ -132,6 +132,10 @@ spreads:
   both: { members: [m/q1, n/back] }
 access:
 ${access.join('')}  - { name: last, allow: [consume], who: app:one, on: m/q1 }
+watch:
+  - { name: piles up, on: ${pick('m/q1', '[m/q2, s/own]', '"m/*"', 's/t', 'm/gone')}, when: { ${pick('waiting: 10', 'quiet: true', 'oldest: 1m', 'comes: 9/s', 'takers: 1')}${maybe(', for: 5m')} }${maybe(', in: live')} }
+taps:
+  - { on: ${pick('m/in', 'm/q1', 's/t', '"s/*"', 'm/nick')}${maybe(', keep: 1d')}${maybe(', body: true')} }
 `;
 }
 

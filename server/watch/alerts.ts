@@ -13,6 +13,8 @@ interface Where {
 
 /** So long is known which alerts went off, in days. */
 const KEPT_DAYS = 90;
+/** So many of an environment that are over are kept. */
+const MOST_KEPT = 10_000;
 /** So many of an environment are told. */
 const MOST_TOLD = 200;
 
@@ -82,7 +84,11 @@ export async function keepAlerts(tx: Transaction, where: Where, now: readonly Al
  * Ends what is off where nothing stands any more, and forgets what is long over.
  * @param standing where something stands
  */
-export async function forgetAlerts(db: Database, standing: readonly Where[]): Promise<void> {
+export async function forgetAlerts(
+  db: Database,
+  standing: readonly Where[],
+  most = MOST_KEPT,
+): Promise<void> {
   const known = new Set(standing.map((each) => JSON.stringify([each.topologyId, each.environment])));
   const open = await db
     .selectDistinct({ topologyId: alerts.topologyId, environment: alerts.environment })
@@ -92,6 +98,12 @@ export async function forgetAlerts(db: Database, standing: readonly Where[]): Pr
     if (!known.has(JSON.stringify([each.topologyId, each.environment])))
       await db.transaction((tx) => keepAlerts(tx, each, []));
   await db.execute(sql`delete from alerts where ended_at < now() - ${KEPT_DAYS} * interval '1 day'`);
+  // one that comes and goes at every look would fill it
+  await db.execute(sql`
+    delete from alerts a using (
+      select id, row_number() over (partition by topology_id, environment order by id desc) as place
+      from alerts where ended_at is not null) old
+    where a.id = old.id and old.place > ${most}`);
 }
 
 /** @returns the alerts of an environment that went off, the newest first */

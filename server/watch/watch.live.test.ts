@@ -334,7 +334,11 @@ test('a process that takes the looking over goes on with the alerts that are off
 
 test('what stands nowhere any more has no alerts that are off', async () => {
   await forgetAlerts(w.h.db, []);
-  expect((await alertsThen()).filter(({ endedAt }) => endedAt === null)).toEqual([]);
+  const then = await alertsThen();
+  expect(then.filter(({ endedAt }) => endedAt === null)).toEqual([]);
+  // and not without end
+  await forgetAlerts(w.h.db, [], 1);
+  expect(await alertsThen()).toEqual(then.slice(0, 1));
 });
 
 test('what is too old is forgotten, each stretch in its time', async () => {

@@ -84,6 +84,30 @@ test('where another order keeps every message on its way, that is taken', () => 
   expect(safeHostedOrder([], fresh, topologies).steps).toEqual(fresh);
 });
 
+test('a message that no class at either end stands for is found by what its filters ask on the way', () => {
+  const text = (one: string, other: string) =>
+    service(
+      `{ one: { topic: notices, to: loud, filter: { selector: "${one}" } }, other: { topic: notices, to: loud, filter: { selector: "${other}" } } }`,
+      HAND('loud'),
+    ).replace(
+      'severity: { type: integer, minimum: 1, maximum: 5 } }, required: [severity]',
+      ['a', 'b', 'c', 'd']
+        .map((each) => `${each}: { type: integer, minimum: 0, maximum: 1000000 }`)
+        .join(', ') + ' }, required: [a, b, c, d]',
+    );
+  const { windows, unproved } = between(text('a = 170017', 'b <> 230023'), text('c <> 420042', 'd = 990099'));
+  expect(unproved).toEqual([]);
+  expect(windows).toMatchObject([
+    {
+      from: 1,
+      until: 1,
+      kind: 'missing',
+      store: 'pa.loud',
+      witness: { headers: { a: 170_017, b: 230_023, c: 420_042, d: 990_099 } },
+    },
+  ]);
+});
+
 test('steps that harm nothing have none, and neither have those that begin from nothing', () => {
   const whole = service('{ one: { topic: notices, to: loud }, two: { topic: notices } }', HAND('loud'));
   expect(between(whole, whole.replace('two:', 'three:')).windows).toEqual([]);

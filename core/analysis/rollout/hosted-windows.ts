@@ -1,6 +1,6 @@
 /**
  * Messages that miss somewhere, or are too much, while the steps on a publish-subscribe service are taken. Each state
- * on the way is a topology that messages are traced in: one of each class at either end, and others of their types.
+ * on the way is a topology that messages are traced in: one of each class, told apart by every filter of every state.
  */
 import { TooManyClasses } from '../../base/diagram.ts';
 import type { Message } from '../../conditions/message.ts';
@@ -30,7 +30,7 @@ export interface HostedWindow {
   readonly witness: Readonly<Record<string, unknown>>;
 }
 
-/** Messages of one publish that are tried, besides one of each class. */
+/** Messages of one publish that are tried where its classes are too many. */
 const MOST_SPREAD = 60;
 /** States times things: beyond that they are not looked at. */
 const MOST_EFFORT = 40_000;
@@ -124,7 +124,8 @@ export function hostedWindows(
   if (steps.length * (has.length + steps.length) > MOST_EFFORT)
     return { windows: [], unproved: ['There are too many states on the way to look at each of them.'] };
   const unproved = new Set<string>();
-  const sent = [before, after].flatMap((graph) => (graph ? sentTo(graph, broker, unproved) : []));
+  const filters = filtersIn(has, steps);
+  const sent = [before, after].flatMap((graph) => (graph ? sentTo(graph, broker, filters, unproved) : []));
   if (sent.length === 0) return { windows: [], unproved: [] };
   const tried = [...new Map(sent.map((each) => [JSON.stringify(each), each])).values()];
   if (tried.length > MOST_MESSAGES)
@@ -185,33 +186,121 @@ function windowsIn(
   return [...found.values()].sort((a, b) => a.from - b.from || a.until - b.until);
 }
 
-/** @returns messages that a topology's apps send to a service: one of each class, and others of their types */
-function sentTo(graph: RoutingGraph, broker: string, unproved: Set<string>): Sent[] {
-  const found: Sent[] = [];
-  for (const way of publishesOf(graph)) {
-    const type = graph.topology.messages.get(way.publish!.message!.value)!;
-    const entries = [...entriesBehind(graph, way)].flatMap((id) => {
+/**
+ * Messages that a topology's apps send to a service. What becomes of a message in any state follows from which of the
+ * filters it meets that some state has, so one is told of each class by all of them together: what holds for it on the way
+ * holds for its class.
+ * @param filters all that subscriptions have in some state, by their topics
+ */
+function sentTo(
+  graph: RoutingGraph,
+  broker: string,
+  filters: ReadonlyMap<string, readonly Json[]>,
+  unproved: Set<string>,
+): Sent[] {
+  const ways = publishesOf(graph).flatMap((way) =>
+    [...entriesBehind(graph, way)].flatMap((id) => {
       const node = graph.nodes.get(id);
-      return node?.thing.broker === broker && (node.role === 'topic' || node.role === 'queue') ? [node] : [];
-    });
-    if (entries.length === 0) continue;
-    const messages = spreadOf(type, MOST_SPREAD);
+      if (node?.thing.broker !== broker || (node.role !== 'topic' && node.role !== 'queue')) return [];
+      const wire = node.decl.wireName?.value ?? node.thing.name;
+      return [{ way, type: way.publish!.message!.value, role: node.role, wire, kind: node.thing.kind }];
+    }),
+  );
+  const all = new AllFilters(
+    graph.topology,
+    filters,
+    ways.filter(({ role }) => role === 'topic'),
+  );
+  return ways.flatMap(({ way, type: id, role, wire, kind }): Sent[] => {
+    const type = graph.topology.messages.get(id)!;
+    // a queue takes whatever is sent to it
+    const witnesses = role === 'queue' ? spreadOf(type, 1) : all.witnesses(id, wire);
+    if (!witnesses)
+      unproved.add(`${id}: its messages are too many to tell apart; ${MOST_SPREAD} of them were followed`);
+    const to = thing(kind, wire, broker).id;
+    const from = `app:${publisherOf(way).name}`;
+    const said = way.publish?.to?.value ?? '';
+    return (witnesses ?? spreadOf(type, MOST_SPREAD)).map((message) => ({ message, to, from, said }));
+  });
+}
+
+/** Filters of subscriptions by their topics: those that are there, and those that some step puts there. */
+function filtersIn(has: readonly HostedThing[], steps: readonly HostedStep[]): Map<string, Json[]> {
+  const found = new Map<string, Map<string, Json>>();
+  for (const { kind, settings } of [...has, ...steps.map((step) => step.thing)]) {
+    const { topic, filter } = settings;
+    if (kind !== 'subscription' || topic === undefined || filter === undefined) continue;
+    const own = found.get(String(topic)) ?? new Map<string, Json>();
+    found.set(String(topic), own.set(JSON.stringify(filter), filter));
+  }
+  return new Map([...found].map(([topic, own]) => [topic, [...own.values()]]));
+}
+
+/** Tells messages apart by all filters of a topic at once: in a broker made for it, on which each has a store of its own. */
+class AllFilters {
+  private readonly graph: RoutingGraph;
+  private readonly broker: string;
+  private readonly ways = new Map<string, ReturnType<typeof publishesOf>[number]>();
+
+  constructor(
+    private readonly topology: Topology,
+    filters: ReadonlyMap<string, readonly Json[]>,
+    sent: readonly { readonly type: string; readonly wire: string }[],
+  ) {
+    const taken = (name: string) =>
+      topology.declared.brokers?.has(name) === true || topology.declared.apps?.has(name) === true;
+    let name = 'all-filters';
+    while (taken(name)) name += '-';
+    this.broker = name;
+    const topics = [...new Set(sent.map(({ wire }) => wire))];
+    const subscriptions = topics.flatMap((topic, i) =>
+      (filters.get(topic) ?? []).map((filter, n) => [`${i} ${n}`, { topic: String(i), filter }] as const),
+    );
+    this.topics = new Map(topics.map((topic, i) => [topic, String(i)]));
+    const document = {
+      brokers: {
+        [name]: {
+          kind: 'pubsub',
+          access: 'open',
+          topics: Object.fromEntries(topics.map((_, i) => [String(i), {}])),
+          subscriptions: Object.fromEntries(subscriptions),
+        },
+      },
+      apps: {
+        [name]: {
+          publishes: [...new Set(sent.map(({ type, wire }) => `${topics.indexOf(wire)} ${type}`))].map(
+            (each) => {
+              const [topic, message] = each.split(' ');
+              return { message, to: `topic:${name}/${topic}` };
+            },
+          ),
+        },
+      },
+    };
+    const documents = [
+      ...topology.documents,
+      { name: 'all-filters.json', text: JSON.stringify(document, plainly) },
+    ];
+    const { environment } = topology;
+    this.graph = buildGraph(readTopology(documents, environment === undefined ? {} : { environment }));
+    for (const way of publishesOf(this.graph))
+      if (publisherOf(way).name === name)
+        this.ways.set(`${way.publish!.message!.value} ${way.publish!.to!.value}`, way);
+  }
+
+  private readonly topics: ReadonlyMap<string, string>;
+
+  /** @returns one message of each class of those sent to a topic; undefined where there are too many to tell apart */
+  witnesses(type: string, topic: string): Message[] | undefined {
+    const way = this.ways.get(`${type} topic:${this.broker}/${this.topics.get(topic)}`);
+    if (!way) return undefined;
     try {
-      for (const { witness } of classesOf(graph, way).classes) messages.push({ ...witness, type: type.id });
+      return classesOf(this.graph, way).classes.map(({ witness }) => ({ ...witness, type }));
     } catch (error) {
       if (!(error instanceof TooManyClasses)) throw error;
-      unproved.add(
-        `${type.id}: its messages are too many to tell apart; ${MOST_SPREAD} of them were followed`,
-      );
-    }
-    for (const node of entries) {
-      const wire = (node.decl as { wireName?: { value: string } }).wireName?.value ?? node.thing.name;
-      const to = thing(node.thing.kind, wire, broker).id;
-      const from = `app:${publisherOf(way).name}`;
-      for (const message of messages) found.push({ message, to, from, said: way.publish?.to?.value ?? '' });
+      return undefined;
     }
   }
-  return found;
 }
 
 /** What a service has, as a topology: names are those that things have there. */
