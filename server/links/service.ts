@@ -11,6 +11,7 @@ import { openTarget, type Openers } from '../environments/store.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Work } from '../work/pool.ts';
+import { Rounds } from '../work/rounds.ts';
 import { LinkCarrier, type Standing } from './carrier.ts';
 import { amqpPlace } from './ends/amqp.ts';
 import type { Place } from './ends/end.ts';
@@ -45,11 +46,15 @@ export class Links {
   /** Links of each environment, for as long as the same stands there. */
   private readonly known = new Map<string, { signature: string; there: LinksThere }>();
   private readonly held: Held;
-  private timer: NodeJS.Timeout | undefined;
-  private looking: Promise<void> = Promise.resolve();
-  private closed = false;
+  private readonly rounds: Rounds;
 
   constructor(private readonly parts: LinkParts) {
+    this.rounds = new Rounds(
+      parts.lookMs ?? LOOK_MS,
+      () => this.look(),
+      parts.log,
+      'links could not be looked at',
+    );
     this.held = new Held(parts.databaseUrl, LOCK, 'vondle links', () => {
       for (const [each, { carrier }] of this.carried) {
         this.carried.delete(each);
@@ -59,16 +64,7 @@ export class Links {
   }
 
   start(): void {
-    const next = () => {
-      if (this.closed) return;
-      this.looking = this.look().catch((error: unknown) =>
-        this.parts.log.warn({ err: forTheLog(error) }, 'links could not be looked at'),
-      );
-      void this.looking.then(() => {
-        if (!this.closed) this.timer = setTimeout(next, this.parts.lookMs ?? LOOK_MS);
-      });
-    };
-    next();
+    this.rounds.start();
   }
 
   /** @returns how the links that this process carries stand */
@@ -113,9 +109,7 @@ export class Links {
   }
 
   async close(): Promise<void> {
-    this.closed = true;
-    clearTimeout(this.timer);
-    await this.looking;
+    await this.rounds.close();
     await Promise.all([...this.carried.values()].map(({ carrier }) => carrier.close()));
     this.carried.clear();
     await this.held.close();
@@ -157,7 +151,7 @@ export class Links {
     }
     await this.held.keepOnly(wanted);
     for (const [id, of] of wanted) {
-      if (this.carried.has(id) || this.closed || !(await this.held.take(id))) continue;
+      if (this.carried.has(id) || this.rounds.closed || !(await this.held.take(id))) continue;
       // one whose addresses cannot be opened holds up no other
       const places = await this.placesOf(of).catch((error: unknown) => {
         log.warn({ link: of.link.name, err: forTheLog(error) }, 'a link cannot be taken up');

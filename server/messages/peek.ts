@@ -4,7 +4,7 @@ import { cut, end, within, type AmqpBroker } from '../targets/amqp/broker.ts';
 import { readQueue } from '../targets/amqp/inventory.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import { BrokerTrouble, brokerTrouble } from '../targets/amqp/trouble.ts';
-import type { HostedService } from '../targets/hosted/service.ts';
+import type { HostedService, Lying } from '../targets/hosted/service.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Reached } from '../targets/reached.ts';
 
@@ -164,16 +164,19 @@ async function peekHosted(service: HostedService, store: string, most: number): 
   return {
     waiting: (own?.waiting ?? found.length) + (own?.inHand ?? 0) + (own?.delayed ?? 0),
     said: 'The service shows them without taking any.',
-    messages: found.map(({ arrivedAt, tries, inHand, headers, properties, body, died }) => ({
-      key: '',
-      exchange: '',
-      headers,
-      properties,
-      body: { value: body },
-      tries,
-      arrivedAt,
-      inHand: inHand === 'yes',
-      deaths: died ? [{ why: died.because, at: died.at, count: died.tries, when: null }] : [],
-    })),
+    messages: found.map(lying),
   };
 }
+
+/** @returns a message that lies in a store of a publish-subscribe service */
+export const lying = ({ arrivedAt, tries, inHand, headers, properties, body, died }: Lying): Peeked => ({
+  key: '',
+  exchange: '',
+  headers,
+  properties,
+  body: { value: body },
+  tries,
+  arrivedAt,
+  inHand: inHand === 'yes',
+  deaths: died ? [{ why: died.because, at: died.at, count: died.tries, when: null }] : [],
+});

@@ -3,6 +3,7 @@
  * removed again and again, and go by themselves where nobody does.
  */
 import type { HostedThing } from '@vondle/core/analysis';
+import { lying } from '../messages/peek.ts';
 import { TAP_PREFIX } from '../targets/amqp/names.ts';
 import type { HostedService } from '../targets/hosted/service.ts';
 import { AT_ONCE, WAIT_MS, type Listening, type Passing } from './listen.ts';
@@ -52,22 +53,11 @@ export class HostedListening implements Listening {
   async take(): Promise<readonly Passing[]> {
     const found: Passing[] = [];
     for (const store of this.names) {
-      const lying = await this.service.browse(store, MOST_LOOKED);
-      for (const { id, arrivedAt, tries, headers, properties, body, died } of lying ?? [])
+      for (const each of (await this.service.browse(store, MOST_LOOKED)) ?? [])
         found.push({
-          at: Date.parse(arrivedAt),
-          message: {
-            key: '',
-            exchange: '',
-            headers,
-            properties,
-            body: { value: body },
-            tries,
-            arrivedAt,
-            inHand: false,
-            deaths: died ? [{ why: died.because, at: died.at, count: died.tries, when: null }] : [],
-          },
-          settle: () => void this.done.set(store, [...(this.done.get(store) ?? []), id]),
+          at: Date.parse(each.arrivedAt),
+          message: lying(each),
+          settle: () => void this.done.set(store, [...(this.done.get(store) ?? []), each.id]),
         });
       if (found.length >= AT_ONCE) break;
     }

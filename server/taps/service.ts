@@ -16,6 +16,7 @@ import { AmqpTarget } from '../targets/amqp/target.ts';
 import { BrokerTrouble, brokerTrouble } from '../targets/amqp/trouble.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Work } from '../work/pool.ts';
+import { Rounds } from '../work/rounds.ts';
 import { AmqpListening } from './amqp.ts';
 import { HostedListening } from './hosted.ts';
 import { sizeOf } from './kept.ts';
@@ -181,12 +182,16 @@ export class Taps {
   private readonly known = new Map<string, { signature: string; plans: readonly Wanted[] }>();
   private readonly searching = new Budget({ all: 4, each: 1 }, 'searches of what passed');
   private readonly held: Held;
-  private timer: NodeJS.Timeout | undefined;
-  private looking: Promise<void> = Promise.resolve();
+  private readonly rounds: Rounds;
   private forgotten = 0;
-  private closed = false;
 
   constructor(private readonly parts: TapParts) {
+    this.rounds = new Rounds(
+      parts.lookMs ?? LOOK_MS,
+      () => this.look(),
+      parts.log,
+      'taps could not be looked at',
+    );
     this.held = new Held(parts.databaseUrl, LOCK, 'vondle taps', () => {
       for (const [id, tap] of this.listening) {
         this.listening.delete(id);
@@ -196,16 +201,7 @@ export class Taps {
   }
 
   start(): void {
-    const next = () => {
-      if (this.closed) return;
-      this.looking = this.look().catch((error: unknown) =>
-        this.parts.log.warn({ err: forTheLog(error) }, 'taps could not be looked at'),
-      );
-      void this.looking.then(() => {
-        if (!this.closed) this.timer = setTimeout(next, this.parts.lookMs ?? LOOK_MS);
-      });
-    };
-    next();
+    this.rounds.start();
   }
 
   /** @returns the taps of an environment as far as this process knows */
@@ -250,9 +246,7 @@ export class Taps {
   }
 
   async close(): Promise<void> {
-    this.closed = true;
-    clearTimeout(this.timer);
-    await this.looking;
+    await this.rounds.close();
     await Promise.all([...this.listening.values()].map((tap) => tap.close(false)));
     this.listening.clear();
     await this.held.close();
@@ -285,7 +279,7 @@ export class Taps {
     }
     await this.held.keepOnly(new Map([...wanted, ['forget', undefined]]));
     for (const [id, each] of wanted)
-      if (!this.closed && !this.listening.has(id) && (await this.held.take(id)))
+      if (!this.rounds.closed && !this.listening.has(id) && (await this.held.take(id)))
         this.listening.set(id, new Tap(each, this.parts));
     if (performance.now() - this.forgotten > FORGET_MS && (await this.held.take('forget'))) {
       this.forgotten = performance.now();

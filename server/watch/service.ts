@@ -11,6 +11,7 @@ import { Held } from '../db/held.ts';
 import { forTheLog } from '../db/trouble.ts';
 import { environmentsStanding, type Stands } from '../links/standing.ts';
 import type { Work } from '../work/pool.ts';
+import { Rounds } from '../work/rounds.ts';
 import { forgetAlerts, keepAlerts } from './alerts.ts';
 import type { ExpectedThere } from './look.ts';
 import { alertsIn, alertsSeen, seenIn, type Since } from './seen.ts';
@@ -54,28 +55,21 @@ interface Watched {
 export class Watching {
   private readonly watched = new Map<string, Watched>();
   private readonly held: Held;
-  private timer: NodeJS.Timeout | undefined;
-  private looking: Promise<void> = Promise.resolve();
+  private readonly rounds: Rounds;
   private forgotten = 0;
-  private closed = false;
 
   constructor(private readonly parts: WatchParts) {
+    this.rounds = new Rounds(
+      parts.lookMs ?? LOOK_MS,
+      () => this.look(),
+      parts.log,
+      'environments could not be looked at',
+    );
     this.held = new Held(parts.databaseUrl, LOCK, 'vondle watch', () => this.watched.clear());
   }
 
   start(): void {
-    const next = () => {
-      if (this.closed) return;
-      const began = performance.now();
-      this.looking = this.look().catch((error: unknown) =>
-        this.parts.log.warn({ err: forTheLog(error) }, 'environments could not be looked at'),
-      );
-      void this.looking.then(() => {
-        const left = (this.parts.lookMs ?? LOOK_MS) - (performance.now() - began);
-        if (!this.closed) this.timer = setTimeout(next, Math.max(0, left));
-      });
-    };
-    next();
+    this.rounds.start();
   }
 
   /** Compares now. @returns undefined where nothing of the topology stands in the environment */
@@ -102,9 +96,7 @@ export class Watching {
   }
 
   async close(): Promise<void> {
-    this.closed = true;
-    clearTimeout(this.timer);
-    await this.looking;
+    await this.rounds.close();
     await this.held.close();
   }
 
@@ -115,12 +107,13 @@ export class Watching {
     for (const key of this.watched.keys()) if (!wanted.has(key)) this.watched.delete(key);
     await this.held.keepOnly(wanted);
     const mine: [string, Stands][] = [];
-    for (const [key, each] of wanted) if (!this.closed && (await this.held.take(key))) mine.push([key, each]);
+    for (const [key, each] of wanted)
+      if (!this.rounds.closed && (await this.held.take(key))) mine.push([key, each]);
     const queue = mine.values();
     await Promise.all(
       Array.from({ length: AT_ONCE }, async () => {
         for (const [key, each] of queue) {
-          if (this.closed) return;
+          if (this.rounds.closed) return;
           await this.lookAt(key, each).catch((error: unknown) =>
             this.parts.log.warn(
               { environment: key, err: forTheLog(error) },
