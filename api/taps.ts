@@ -73,7 +73,7 @@ export const tapRoutes = {
   },
   'GET /topologies/:slug/passed/:environment': {
     what: 'Copies of messages that passed the taps of an environment',
-    more: 'The newest first; of one message (`same`) all of them, the first first. Headers and payloads are told to those only whom an owner lets read what is in messages, and that they were is recorded.',
+    more: 'The newest first; of one message (`same`) all of them, the first first. Headers and payloads are told of one message at a time, to those only whom an owner lets read what is in messages, and that they were is recorded.',
     door: 'operate',
     query: askedPassed,
     answer: list(passed),

@@ -7,7 +7,7 @@ import { serve } from '@hono/node-server';
 import { pino } from 'pino';
 import { createApp } from './app.ts';
 import { bringUpToDate, connect, whenReached } from './db/connect.ts';
-import { forTheLog } from './db/trouble.ts';
+import { forTheLog, isAway } from './db/trouble.ts';
 import { connectDemo, seedDemo } from './demo/seed.ts';
 import { Jobs } from './jobs/queue.ts';
 import { Changes } from './live/changes.ts';
@@ -52,6 +52,9 @@ const log = pino({
 // what nobody caught ends the process, said in the log without the values that an error's own words may have
 for (const kind of ['uncaughtException', 'unhandledRejection'] as const)
   process.on(kind, (error: unknown) => {
+    // the database, or a broker, went in the midst of something that nobody waits for: all of it is tried again anyway
+    if (isAway(error))
+      return void log.error({ err: forTheLog(error), kind }, 'went, and nobody waited for it');
     log.fatal({ err: forTheLog(error) }, 'the server ends');
     process.exitCode = 1;
     setTimeout(() => process.exit(1), 100);

@@ -207,3 +207,23 @@ test('on a publish-subscribe broker: what is changed, gone and new', () => {
     left: [{ what: 'statement x', why: expect.stringContaining('by hand') }],
   });
 });
+
+test('so many are taken in at once; the others are left for another time', () => {
+  const fresh = Array.from({ length: 201 }, (_, i) => ({
+    name: `fresh-${i}`,
+    durable: true,
+    autoDelete: false,
+    exclusive: false,
+    arguments: {},
+  }));
+  const { taken, left } = takeIn(
+    documents,
+    'live',
+    'm',
+    fresh.map((there) => ({ of: 'queue', there })),
+  );
+  expect([taken, left]).toEqual([
+    200,
+    [{ what: 'queue fresh-200', why: expect.stringContaining('at once') }],
+  ]);
+});

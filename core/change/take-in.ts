@@ -42,6 +42,8 @@ export interface TakenIn {
 /** Things before what leads to them; what goes, goes in the other order. */
 const ORDER = ['exchange', 'queue', 'thing', 'binding'] as const;
 const KINDS = ['topic', 'queue', 'subscription'] as const;
+/** So many differences are taken in at once: each is tried by reading the draft again. */
+const MOST = 200;
 
 /**
  * @param documents the draft
@@ -55,78 +57,126 @@ export function takeIn(
   broker: string,
   differences: readonly Differing[],
 ): TakenIn {
-  const reader = new TopologyReader();
-  const first = reader.read(documents);
-  const options = first.declared.environments?.has(environment) ? { environment } : {};
-  let topology = reader.read(documents, options);
-  const left: { what: string; why: string }[] = [];
-  let edits: ChangeSet = [];
-  let taken = 0;
-  let unsaid: string[] = [];
-  const note = (sentence: string) => void unsaid.push(sentence);
-  const why = () => unsaid[0] ?? 'The language cannot say just this; change it by hand.';
-  const make = (made: ChangeSet) => {
-    if (made.length) topology = reader.change(made, options);
-    edits = edits.length && made.length ? compose(edits, made) : [...edits, ...made];
-  };
-  const back = (before: Topology, made: ChangeSet) => {
-    topology = reader.read(before.documents, options);
-    edits = made;
-  };
+  const draft = new Draft(documents, environment, broker);
   const rank = ({ of }: Differing) => ORDER.indexOf(of);
-  const come = differences.filter(({ there }) => there).sort((a, b) => rank(a) - rank(b));
-
-  const one = (each: Differing) => {
-    unsaid = [];
-    const [before, made] = [topology, edits];
-    let refusal: string | undefined;
-    for (let more = !says(topology, broker, each); more;) {
-      const changed = new Taking(topology, environment, broker, note).edit(each);
-      if (!changed.ok) refusal = changed.message;
-      else make(changed.edits);
-      // the same binding may be declared twice
-      more = changed.ok && changed.edits.length > 0 && !each.there && !says(topology, broker, each);
-    }
-    if (refusal === undefined && says(topology, broker, each)) taken++;
-    else {
-      back(before, made);
-      left.push({ what: titleOf(each), why: unsaid[0] ?? refusal ?? why() });
-    }
-  };
-  const gone = differences.filter(({ there }) => !there).sort((a, b) => rank(b) - rank(a));
+  const now = differences.slice(0, MOST);
+  const come = now.filter(({ there }) => there).sort((a, b) => rank(a) - rank(b));
+  const gone = now.filter(({ there }) => !there).sort((a, b) => rank(b) - rank(a));
   // a binding means another thing once the type of its exchange is another
-  for (const each of gone) if (each.of === 'binding') one(each);
-
-  // what is new is made together, since one may lead to another, and that back to it
-  const isNew = (each: Differing) =>
-    each.of !== 'binding' && new Taking(topology, environment, broker).isNew(each);
-  const news = new Set(come.filter(isNew));
-  for (let fresh = [...news]; fresh.length;) {
-    const [before, made] = [topology, edits];
-    const planned = plannedNames(topology, broker, fresh);
-    const failed = new Map<Differing, string>();
-    for (const each of fresh) {
-      unsaid = [];
-      const added = new Taking(topology, environment, broker, note, planned).edit(each);
-      if (added.ok) make(added.edits);
-      else failed.set(each, unsaid[0] ?? added.message);
-    }
-    for (const each of fresh) if (!failed.has(each) && !says(topology, broker, each)) failed.set(each, why());
-    if (failed.size === 0) {
-      taken += fresh.length;
-      break;
-    }
-    back(before, made);
-    for (const [each, words] of failed) left.push({ what: titleOf(each), why: words });
-    fresh = fresh.filter((each) => !failed.has(each));
-  }
-
-  for (const each of come)
-    // one that could not be said was told of
-    if (!news.has(each)) one(each);
-  for (const each of gone) if (each.of !== 'binding') one(each);
+  for (const each of gone) if (each.of === 'binding') draft.take(each);
+  const fresh = new Set(come.filter((each) => draft.isNew(each)));
+  draft.takeTogether([...fresh]);
+  for (const each of come) if (!fresh.has(each)) draft.take(each);
+  for (const each of gone) if (each.of !== 'binding') draft.take(each);
+  for (const each of differences.slice(MOST))
+    draft.leave(each, `${MOST} are taken in at once: take it in after those.`);
+  const { edits, taken, left } = draft;
   return { edits, taken, left };
 }
+
+/** The draft as it becomes, with the edits that made it so. */
+class Draft {
+  edits: ChangeSet = [];
+  taken = 0;
+  readonly left: { what: string; why: string }[] = [];
+  private readonly reader = new TopologyReader();
+  private readonly options: { readonly environment?: string };
+  private topology: Topology;
+  /** What could not be said of the difference that was looked at last. */
+  private unsaid: string[] = [];
+
+  constructor(
+    documents: readonly TextDocument[],
+    private readonly environment: string,
+    private readonly broker: string,
+  ) {
+    const { declared } = this.reader.read(documents);
+    this.options = declared.environments?.has(environment) ? { environment } : {};
+    this.topology = this.reader.read(documents, this.options);
+  }
+
+  isNew(each: Differing): boolean {
+    return each.of !== 'binding' && this.taking().isNew(each);
+  }
+
+  leave(each: Differing, why: string): void {
+    this.left.push({ what: titleOf(each), why });
+  }
+
+  /** Takes in one, or leaves it and the draft as they were. */
+  take(each: Differing): void {
+    const back = this.mark();
+    let refusal: string | undefined;
+    this.unsaid = [];
+    for (let more = !this.says(each); more;) {
+      const changed = this.taking().edit(each);
+      if (!changed.ok) refusal = changed.message;
+      else this.make(changed.edits);
+      // the same binding may be declared twice
+      more = changed.ok && changed.edits.length > 0 && !each.there && !this.says(each);
+    }
+    if (refusal === undefined && this.says(each)) this.taken++;
+    else {
+      back();
+      this.leave(each, this.unsaid[0] ?? refusal ?? UNSAID);
+    }
+  }
+
+  /** Takes in what is new, all at once, since one may lead to another, and that back to it. */
+  takeTogether(fresh: readonly Differing[]): void {
+    if (fresh.length === 0) return;
+    const back = this.mark();
+    const planned = plannedNames(this.topology, this.broker, fresh);
+    const why = new Map<Differing, string>();
+    for (const each of fresh) {
+      this.unsaid = [];
+      const added = this.taking(planned).edit(each);
+      if (added.ok) this.make(added.edits);
+      why.set(each, this.unsaid[0] ?? (added.ok ? UNSAID : added.message));
+    }
+    const failed = fresh.filter((each) => !this.says(each));
+    if (failed.length === 0) {
+      this.taken += fresh.length;
+      return;
+    }
+    back();
+    for (const each of failed) this.leave(each, why.get(each)!);
+    // without those that cannot be said, others may not be sayable either
+    this.takeTogether(fresh.filter((each) => !failed.includes(each)));
+  }
+
+  private taking(planned?: Planned): Taking {
+    return new Taking(
+      this.topology,
+      this.environment,
+      this.broker,
+      (sentence) => this.unsaid.push(sentence),
+      planned,
+    );
+  }
+
+  private says(each: Differing): boolean {
+    return says(this.topology, this.broker, each);
+  }
+
+  private make(made: ChangeSet): void {
+    if (made.length === 0) return;
+    this.topology = this.reader.change(made, this.options);
+    this.edits = this.edits.length ? compose(this.edits, made) : made;
+  }
+
+  /** @returns what brings the draft back to where it is now */
+  private mark(): () => void {
+    const { topology, edits } = this;
+    return () => {
+      if (this.topology === topology) return;
+      this.topology = this.reader.read(topology.documents, this.options);
+      this.edits = edits;
+    };
+  }
+}
+
+const UNSAID = 'The language cannot say just this; change it by hand.';
 
 /** What is new on a broker, by kind and name there, with what it is to be called in the documents. */
 type Planned = ReadonlyMap<string, string>;

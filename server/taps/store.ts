@@ -51,14 +51,14 @@ export async function forgetPassed(db: Database, most = MOST_KEPT): Promise<void
 const literally = (text: string): string => text.replace(/[\\%_]/g, '\\$&');
 
 /**
- * @param bodies whether headers and payloads are told
+ * @param may whether headers and payloads may be told: they are of one message, and are looked for in of all
  * @returns copies, the newest first; of one message all of them, the first first
  */
 export async function passedIn(
   db: Database,
   { topologyId, environment }: Where,
   { find, place, same, from, until, before, most }: AskedPassed,
-  bodies: boolean,
+  may: boolean,
 ): Promise<Passed[]> {
   const words = find ? `%${literally(find)}%` : undefined;
   const asked: (SQL | undefined)[] = [
@@ -77,7 +77,7 @@ export async function passedIn(
           ilike(passed.correlationId, words),
           ilike(passed.who, words),
           ilike(passed.type, words),
-          ...(bodies ? [ilike(passed.body, words), sql`${passed.headers}::text ilike ${words}`] : []),
+          ...(may ? [ilike(passed.body, words), sql`${passed.headers}::text ilike ${words}`] : []),
         ),
   ];
   const rows = await db.transaction(async (tx) => {
@@ -89,6 +89,7 @@ export async function passedIn(
       .orderBy(...(same ? [passed.at, passed.id] : [desc(passed.id)]))
       .limit(Math.min(most, MOST_TOLD));
   });
+  const bodies = may && same !== undefined;
   return rows.map(
     ({ at, headers, body, until: keptUntil, topologyId: _own, environment: _there, ...each }) => ({
       ...each,
@@ -96,7 +97,7 @@ export async function passedIn(
       until: keptUntil.toISOString(),
       headers: bodies ? headers : null,
       body: bodies ? body : null,
-      hidden: !bodies && (headers !== null || body !== null),
+      hidden: !may && (headers !== null || body !== null),
     }),
   );
 }

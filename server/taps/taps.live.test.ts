@@ -170,7 +170,10 @@ test('on a publish-subscribe broker too, and what was kept is taken away there',
     return there.length > 0 && there;
   });
   expect(found).toHaveLength(1);
-  expect(found[0]).toMatchObject({ type: 'note', headers: { place: 'north' } });
+  expect((await find(`same=${encodeURIComponent(found[0]!.same)}`))[0]).toMatchObject({
+    type: 'note',
+    headers: { place: 'north' },
+  });
   await until(async () => (await find('place=subscription:s/screens')).length === 1);
   const ours = async () =>
     (
@@ -202,14 +205,18 @@ test('only who may operate finds copies, and only who may read them their payloa
   await w.h.db.execute(
     sql`update members set reads = 'nothing' where person_id = (select id from people where handle = 'tam')`,
   );
-  const trail = async () =>
-    (await w.owner('GET', `${w.base}/audit?action=read%20messages`)).data as unknown[];
+  const trail = async () => (await w.owner('GET', `${w.base}/audit`)).data as unknown;
   const before = JSON.stringify(await trail());
   const [one] = await find('find=first-1', operator);
-  expect(one).toMatchObject({ headers: null, body: null, hidden: true });
+  const same = `same=${encodeURIComponent(one!.same)}`;
+  expect((await find(same, operator))[0]).toMatchObject({ headers: null, body: null, hidden: true });
   // nor is anything found by what is in them
   expect(await find('find=hello', operator)).toEqual([]);
+  // a list tells no payloads, so that who only looks through it reads none
+  expect((await find('find=hello')).map(({ headers, body }) => [headers, body])).toContainEqual([null, null]);
   expect(JSON.stringify(await trail())).toBe(before);
+  expect((await find(same))[0]!.body).toContain('hello');
+  expect(JSON.stringify(await trail())).not.toBe(before);
 });
 
 test('what is asked for is bounded, and what is no question is refused', async () => {
