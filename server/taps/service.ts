@@ -103,7 +103,9 @@ class Tap {
   private async listen(listening: Listening): Promise<void> {
     for (let aligned = Date.now(); !this.ended;) {
       const copies = await listening.take();
-      await this.keepSurely(copies);
+      if (!(await this.keepSurely(copies))) return;
+      // where the connection went meanwhile it begins anew, rather than keep the same again and again
+      for (const each of copies) each.settle();
       await listening.settled();
       if (Date.now() - aligned > ALIGN_MS) {
         await listening.align();
@@ -114,19 +116,20 @@ class Tap {
     }
   }
 
-  /** Keeps copies, however long the database or the threads have no time for that: they stay where they are meanwhile. */
-  private async keepSurely(copies: readonly Passing[]): Promise<void> {
+  /** Keeps copies, however long the database or the threads have no time for that: they stay where they are meanwhile. @returns false where it ended before */
+  private async keepSurely(copies: readonly Passing[]): Promise<boolean> {
     for (let again = AGAIN_MS; !this.ended; again = Math.min(2 * again, LONGEST_MS)) {
       try {
         await this.keep(copies);
         this.why = null;
-        return;
+        return true;
       } catch (error) {
         this.why = 'what passes cannot be kept now';
         this.parts.log.warn({ tap: this.wanted.on, err: forTheLog(error) }, this.why);
         await this.pause(again);
       }
     }
+    return false;
   }
 
   private async keep(copies: readonly Passing[]): Promise<void> {
@@ -149,7 +152,6 @@ class Tap {
       })),
     });
     await this.parts.db.transaction((tx) => keepPassed(tx, this.wanted, this.wanted, kept));
-    for (const each of copies) each.settle();
   }
 
   private async open(): Promise<Listening> {
