@@ -253,8 +253,12 @@ export function settled<K, V>(
 }
 
 /** @returns whether two lists have the same items in the same order */
-export const sameItems = (a: readonly unknown[], b: readonly unknown[]): boolean =>
-  a === b || (a.length === b.length && a.every((each, i) => each === b[i]));
+export function sameItems(a: readonly unknown[], b: readonly unknown[]): boolean {
+  if (a === b) return true;
+  if (a.length !== b.length) return false;
+  for (let i = 0; i < a.length; i++) if (a[i] !== b[i]) return false;
+  return true;
+}
 
 /**
  * @param of a function of one unchanging object, and perhaps of more that follows from where it is asked

@@ -11,7 +11,7 @@ import type { Items } from '../language/shape.ts';
 import type { LinkDecl } from '../language/link.ts';
 import { ENTRIES, QUEUES, STORES, type Thing, type ThingKind, thing } from '../language/thing.ts';
 import type { Located, Place } from '../syntax/place.ts';
-import { appsByDocument } from '../topology/apps.ts';
+import { appsByDocument, ofEachDocument } from '../topology/apps.ts';
 import { type Names, type OnBroker, lookUp, thingsNamed } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
 import { type Session, mqttEntry, publisherId, sessionOf, takerId } from './nodes.ts';
@@ -61,6 +61,7 @@ const BY_APPS = { [PUBLISHES]: questionsOf('publishes'), [TAKES]: questionsOf('t
 const OF_APPS = { [PUBLISHES]: new Question<Ways>(PUBLISHES), [TAKES]: new Question<Ways>(TAKES) };
 const STORES_HELD = new Question<string>('stores of subscriptions');
 const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
+const IDLE_IN = new Question<ReadonlyMap<string, string>>('apps without instances by document');
 const IDLE = new Question<string>('apps without instances');
 const BROKEN = new Question<ReadonlyMap<string, readonly BrokenLink[]>>('links that lead nowhere');
 
@@ -84,12 +85,10 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
     [...nodes.values()].flatMap(({ role, id }) => (role === 'subscription' ? [id] : [])).join('\n'),
   );
   // what runs nowhere takes nothing, and a queue for each instance of it is not there
-  const idle = memory.latest(IDLE, [apps], () =>
-    [...apps.values()]
-      .flatMap((own) => [...own.values()])
-      .flatMap(({ name, value }) => (value.instances?.value === 0 ? [name] : []))
-      .join('\n'),
+  const idleIn = ofEachDocument(memory, IDLE_IN, apps, (own) =>
+    [...own.values()].flatMap(({ name, value }) => (value.instances?.value === 0 ? [name] : [])).join('\n'),
   );
+  const idle = memory.latest(IDLE, [idleIn], () => [...idleIn.values()].filter(Boolean).join('\n'));
   const around: Around = { topology, nodes, types, apps, idle, isIdle: new Set(idle.split('\n')) };
   const ofApps = (kind: typeof PUBLISHES | typeof TAKES): Ways => {
     const ground = [mqtt, names.spreads, stores, idle];

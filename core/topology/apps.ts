@@ -16,3 +16,22 @@ export const appsByDocument = (
   { apps = NONE }: DocumentDecl,
   memory: Memory,
 ): ReadonlyMap<string, Items<AppDecl>> => memory.divided(APPS, apps, ({ key }: Item<AppDecl>) => key.doc);
+
+/**
+ * @param apps by document
+ * @param settle gives what an answer and the one before it come to: what says the same is to stay the same object
+ * @returns what is said of each document's apps, which is asked again only where one of them changed
+ */
+export const ofEachDocument = <T>(
+  memory: Memory,
+  question: Question<ReadonlyMap<string, T>>,
+  apps: ReadonlyMap<string, Items<AppDecl>>,
+  answer: (own: Items<AppDecl>) => T,
+  settle?: (made: T, before: T) => T,
+): ReadonlyMap<string, T> =>
+  memory.each(
+    question,
+    new Map([...apps].map(([doc, own]) => [doc, [own]])),
+    (doc) => answer(apps.get(doc)!),
+    settle ? { settle } : {},
+  );

@@ -37,6 +37,8 @@ export interface Subjects {
 
 export interface BrokerSubject {
   readonly name: string;
+  /** Of its name. */
+  readonly place: Place;
   readonly decl: BrokerDecl;
 }
 

@@ -13,6 +13,7 @@ import type { WordToken } from '../../conditions/word-sets.ts';
 import { wordsOf } from '../../conditions/words.ts';
 import { Question, sameItems, settled } from '../../incremental/memory.ts';
 import type { AppDecl } from '../../language/app.ts';
+import type { Items } from '../../language/shape.ts';
 import type { LinkDecl } from '../../language/link.ts';
 import type { StatementDecl } from '../../language/statement.ts';
 import type { LabelDecl, TenantDecl } from '../../language/tenant.ts';
@@ -21,6 +22,7 @@ import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
 import { takerId } from '../../routing/nodes.ts';
 import type { Decide } from '../../routing/permission.ts';
+import { appsByDocument, ofEachDocument } from '../../topology/apps.ts';
 import { isGuarded } from '../../topology/labels.ts';
 
 /** What is said of a broker as a whole. */
@@ -69,8 +71,12 @@ export interface CheckContext {
   sent(type: string): Sent | undefined;
   /** Whether who takes data of a label must be cleared for it. */
   guarded(label: string): boolean;
+  /** Guarded labels of what passes a broker, and the message types that bear each, in the order declared. */
+  guardedOn(broker: string): ReadonlyMap<string, readonly string[]>;
   /** What on a broker lacks but each other: the one entry that leads nowhere, and the one queue nothing leads to. */
   apart(broker: string): Apart | undefined;
+  /** The names of the exchanges on a broker that give to all their bindings, in the order declared. */
+  fanouts(broker: string): readonly string[];
   /** Whether some app receives messages of a type. */
   received(type: string): boolean;
   /** The keys there may be, as far as they are declared. */
@@ -119,25 +125,43 @@ export type FactKind =
   | 'received'
   | 'label'
   | 'apart'
+  | 'fanouts'
+  | 'guardedOn'
   | 'whole';
 
+/** What is remembered of maps that were put together. */
+interface Joined<V> {
+  readonly parts: ReadonlyMap<string, ReadonlyMap<string, V>>;
+  readonly whole: ReadonlyMap<string, V>;
+}
+
 const BROKERS = new Question<ReadonlyMap<string, BrokerTraits>>('traits of brokers');
-const SENT = new Question<ReadonlyMap<string, Sent>>('what is sent');
-const RAW_SENT = new Question<ReadonlyMap<string, readonly unknown[]>>('what apps say they send');
+const SENT_IN = new Question<ReadonlyMap<string, ReadonlyMap<string, Sent>>>('what is sent by document');
+const SENT = new Question<Joined<Sent>>('what is sent');
 const RECEIVED = new Question<{
   readonly of: Arrivals;
   readonly counts: ReadonlyMap<string, number>;
 }>('what is received');
-const PEOPLE = new Question<ReturnType<CheckContext['peopled']>>('people');
+type People = ReturnType<CheckContext['peopled']>;
+const PEOPLE_IN = new Question<ReadonlyMap<string, People>>('people by document');
+const PEOPLE = new Question<People>('people');
 const DENIALS = new Question<readonly StatementDecl[]>('denials');
 const THINGS = new Question<Things>('things');
 const CALLERS = new Question<readonly string[]>('callers');
 type Owners = ReadonlyMap<string, string>;
 const STATED = new Question<ReadonlyMap<string, Owners>>('owners on brokers');
-const OWNERS = new Question<{ readonly parts: ReadonlyMap<string, Owners>; readonly whole: Owners }>(
-  'owners',
+const OWNERS = new Question<Joined<string>>('owners');
+const FANOUTS = new Question<ReadonlyMap<string, readonly string[]>>('fanout exchanges on brokers');
+type Guarded = ReadonlyMap<string, readonly string[]>;
+const NOTHING_GUARDED: Guarded = new Map();
+const GUARDS = new Question<Guarded>('guarded labels of message types');
+const GUARDED = new Question<ReadonlyMap<string, Guarded>>('guarded data on brokers');
+const NODES_LAST = new Question<{ nodes: RoutingGraph['nodes'] }>('nodes looked at last');
+const PASSING = new Question<{ readonly of: Arrivals; readonly counts: ReadonlyMap<string, number> }>(
+  'what passes brokers',
 );
-const APP_OWNERS = new Question<ReadonlyMap<string, string>>('owners of apps');
+const APP_OWNERS_IN = new Question<ReadonlyMap<string, Owners>>('owners of apps by document');
+const APP_OWNERS = new Question<Joined<string>>('owners of apps');
 const KEYS = new Question<Keys>('keys');
 const DECLARED_KEYS = new Question<{ readonly keys: Known | undefined }>('declared keys');
 const MADE_KEYS = new Question<{
@@ -158,21 +182,37 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
   const stated = memory.each(STATED, items, (id) => ownersOn(id, brokers!.get(id)!.value), {
     settle: settled,
   });
-  const owners = memory.joined(OWNERS, stated, (tenants) => tenants[0]!);
-  const appOwners = memory.latest(APP_OWNERS, [apps], () => ownersOfApps(graph));
-  const arrivals = arrivalsIn(graph);
-  const said = memory.latest(RAW_SENT, [apps], () => sentIn(graph));
-  const sent = memory.each(SENT, said, (type) => {
-    const [by, persistent, to, mqtt] = said.get(type) as [string, boolean, string, boolean];
-    return { by: by.split('\n'), persistent, to: to === '' ? [] : to.split('\n'), mqtt };
+  const fanouts = memory.each(FANOUTS, items, (id) => fanoutsOf(brokers!.get(id)!.value), {
+    settle: (made, before) => (sameItems(made, before) ? before : made),
   });
+  const owners = memory.joined(OWNERS, stated, (tenants) => tenants[0]!);
+  const documents = appsByDocument(declared, memory);
+  const ownersIn = ofEachDocument(memory, APP_OWNERS_IN, documents, ownersOfApps, settled);
+  const appOwners = memory.joined(APP_OWNERS, ownersIn, (tenants) => tenants[0]!);
+  const arrivals = arrivalsIn(graph);
+  const sentIn = ofEachDocument(memory, SENT_IN, documents, sentBy, (made, before) =>
+    settled(made, before, sameSent),
+  );
+  const sent = memory.joined(SENT, sentIn, sentTogether, { same: sameSent });
+  const peopleIn = ofEachDocument(memory, PEOPLE_IN, documents, peopleOf, (made, before) =>
+    samePeople(made, before) ? before : made,
+  );
   const received = memory.tally(RECEIVED, arrivals, (node, here) =>
     node.startsWith(takerId('')) ? here.map(({ type }) => type.id) : [],
   );
   /** What is asked about everything at once. */
   const whole: { readonly [Q in WholeQuestion]: () => unknown } = {
     tenant: () => declared.tenant?.value,
-    peopled: () => memory.latest(PEOPLE, [apps], () => peopleIn(graph), samePeople),
+    peopled: () =>
+      memory.latest(
+        PEOPLE,
+        [peopleIn],
+        () => ({
+          publishers: [...peopleIn.values()].some(({ publishers }) => publishers),
+          takers: [...peopleIn.values()].some(({ takers }) => takers),
+        }),
+        samePeople,
+      ),
     decide: () => graph.decide,
     denials: () =>
       memory.latest(
@@ -201,6 +241,8 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
     received,
     label: labels ?? NONE,
     apart: (broker) => apartOn(graph, arrivals, broker as string),
+    fanouts,
+    guardedOn: guardedIn(graph, arrivals),
     whole: (question) => whole[question as WholeQuestion](),
   };
 }
@@ -233,18 +275,61 @@ function ownersOn(broker: string, decl: BrokerDecl): Owners {
   return found;
 }
 
-function ownersOfApps({ topology }: RoutingGraph): Owners {
+/** What of the published messages passes each broker, as far as it bears guarded labels. */
+function guardedIn(
+  { nodes, topology: { declared, memory, messages } }: RoutingGraph,
+  arrivals: Arrivals,
+): ReadonlyMap<string, Guarded> {
+  const guards = memory.latest(GUARDS, [messages, declared.labels], () => {
+    const found = new Map<string, readonly string[]>();
+    for (const { id, labels } of messages.values()) {
+      const guarded = [...labels].filter((label) => isGuarded(label, declared.labels?.get(label)?.value));
+      if (guarded.length) found.set(id, guarded);
+    }
+    return found;
+  });
+  // a node that is gone was on the broker that it was on
+  const last = memory.own(NODES_LAST, () => ({ nodes }));
+  const before = last.nodes;
+  last.nodes = nodes;
+  const passing = memory.tally(PASSING, arrivals, (node, here) => {
+    const broker = (nodes.get(node) ?? before.get(node))?.thing.broker;
+    return broker === undefined ? [] : here.map(({ type }) => `${type.id}\n${broker}`);
+  });
+  return memory.latest(GUARDED, [orderOf(passing), guards], () => {
+    const found = new Map<string, Map<string, string[]>>();
+    const order = new Map([...guards.keys()].map((type, i) => [type, i]));
+    const pairs = [...passing.keys()].map((each) => each.split('\n') as [string, string]);
+    const guarded = pairs.filter(([type]) => guards.has(type));
+    for (const [type, broker] of guarded.sort(([a], [b]) => order.get(a)! - order.get(b)!)) {
+      let on = found.get(broker);
+      if (!on) found.set(broker, (on = new Map()));
+      for (const label of guards.get(type)!) {
+        const types = on.get(label);
+        if (types) types.push(type);
+        else on.set(label, [type]);
+      }
+    }
+    return found;
+  });
+}
+
+const fanoutsOf = (decl: BrokerDecl): readonly string[] =>
+  kindOf(decl)
+    .feeds(decl)
+    .flatMap(({ name, type }) => (type === 'fanout' ? [name] : []));
+
+function ownersOfApps(apps: Items<AppDecl>): Owners {
   const found = new Map<string, string>();
-  for (const { name, value } of topology.declared.apps?.values() ?? [])
-    if (value.tenant) found.set(name, value.tenant.value);
+  for (const { name, value } of apps.values()) if (value.tenant) found.set(name, value.tenant.value);
   return found;
 }
 
-function peopleIn({ topology }: RoutingGraph): ReturnType<CheckContext['peopled']> {
-  const apps = [...(topology.declared.apps?.values() ?? [])];
+function peopleOf(apps: Items<AppDecl>): People {
+  const all = [...apps.values()];
   return {
-    publishers: apps.some(({ value }) => value.publishes?.items.length),
-    takers: apps.some(({ value }) => value.consumes?.items.length),
+    publishers: all.some(({ value }) => value.publishes?.items.length),
+    takers: all.some(({ value }) => value.consumes?.items.length),
   };
 }
 
@@ -263,37 +348,39 @@ function apartOn(
   return entries.length === 1 && queues.length === 1 ? `${entries[0]!.id}\n${queues[0]!.id}` : undefined;
 }
 
-type People = ReturnType<CheckContext['peopled']>;
 const samePeople = (a: People, b: People): boolean => a.publishers === b.publishers && a.takers === b.takers;
 
-/** By message type, as words that are the same for as long as it is sent in the same way. */
-function sentIn({
-  topology,
-}: RoutingGraph): ReadonlyMap<string, readonly [string, boolean, string, boolean]> {
-  const found = new Map<string, { by: Set<string>; persistent: boolean; to: Set<string>; mqtt: boolean }>();
-  for (const [app, { value }] of topology.declared.apps ?? []) {
+/** What some apps send, by message type. */
+function sentBy(apps: Items<AppDecl>): ReadonlyMap<string, Sent> {
+  const found = new Map<string, Sent[]>();
+  for (const { name, value } of apps.values())
     for (const { message, to, persistent, via } of value.publishes?.items ?? []) {
       if (!message) continue;
-      const sent = found.get(message.value) ?? {
-        by: new Set(),
-        persistent: false,
-        to: new Set(),
-        mqtt: false,
+      const sent = {
+        by: [name],
+        persistent: persistent?.value === true,
+        to: to ? [to.value] : [],
+        mqtt: via?.value === 'mqtt',
       };
-      sent.by.add(app);
-      if (to) sent.to.add(to.value);
-      sent.persistent ||= persistent?.value === true;
-      sent.mqtt ||= via?.value === 'mqtt';
-      found.set(message.value, sent);
+      const known = found.get(message.value);
+      if (known) known.push(sent);
+      else found.set(message.value, [sent]);
     }
-  }
-  return new Map(
-    [...found].map(([type, { by, persistent, to, mqtt }]) => [
-      type,
-      [[...by].join('\n'), persistent, [...to].join('\n'), mqtt],
-    ]),
-  );
+  return new Map([...found].map(([type, all]) => [type, sentTogether(all)]));
 }
+
+const sentTogether = (all: readonly Sent[]): Sent =>
+  all.length === 1
+    ? all[0]!
+    : {
+        by: [...new Set(all.flatMap(({ by }) => by))],
+        persistent: all.some(({ persistent }) => persistent),
+        to: [...new Set(all.flatMap(({ to }) => to))],
+        mqtt: all.some(({ mqtt }) => mqtt),
+      };
+
+const sameSent = (a: Sent, b: Sent): boolean =>
+  a.persistent === b.persistent && a.mqtt === b.mqtt && sameItems(a.by, b.by) && sameItems(a.to, b.to);
 
 function callersIn({ topology: { declared } }: RoutingGraph): readonly string[] {
   const named = (kind: string, items: ReadonlyMap<string, unknown> | undefined) =>
@@ -392,6 +479,8 @@ export function contextOf(ask: Ask<FactKind>): CheckContext {
       const [entry, queue] = found?.split('\n') ?? [];
       return entry && queue ? { entry, queue } : undefined;
     },
+    guardedOn: (broker) => (ask('guardedOn', broker) as Guarded | undefined) ?? NOTHING_GUARDED,
+    fanouts: (broker) => (ask('fanouts', broker) as readonly string[] | undefined) ?? [],
     guarded: (label) => isGuarded(label, value('label', label) as LabelDecl | undefined),
     peopled: () => whole('peopled') as People,
     decide: () => whole('decide') as Decide,

@@ -10,6 +10,7 @@ import { uselessAllow } from './access/useless-allow.ts';
 import { mqttExchange } from './broker/mqtt-exchange.ts';
 import { notCarried } from './broker/not-carried.ts';
 import { refusedSettings } from './broker/refused-settings.ts';
+import type { Place } from '../../syntax/place.ts';
 import type { BrokerSubject, Check, Complaint, SubjectKind } from './check.ts';
 import { type FactKind, contextOf, factsOf } from './context.ts';
 import { competingApps } from './copies/competing-apps.ts';
@@ -167,8 +168,8 @@ export interface Checked {
 
 /** A broker as a subject: one object for as long as its declaration stays. */
 const brokerSubject = remembered(
-  (decl: BrokerDecl, name: string): BrokerSubject => ({ name, decl }),
-  (subject, _, name) => subject.name === name,
+  (decl: BrokerDecl, name: string, place: Place): BrokerSubject => ({ name, place, decl }),
+  (subject, _, name, place) => subject.name === name && subject.place === place,
 );
 
 const BY_KIND = new Map<SubjectKind, Check[]>();
@@ -188,7 +189,7 @@ export function checkAll(graph: RoutingGraph): Checked {
   const asking = memory.own(ASKING, () => new Asking<FactKind, Found>());
   const context = contextOf(asking.ask);
   const brokers = [...(declared.brokers ?? [])].map(
-    ([name, { value }]) => [name, brokerSubject(value, name)] as const,
+    ([name, { key, value }]) => [name, brokerSubject(value, name, key)] as const,
   );
   const statements = declared.access?.items ?? [];
   const subjects: Readonly<Record<SubjectKind, ReadonlyMap<unknown, unknown>>> = {

@@ -2,10 +2,11 @@
 import { candidatesOf } from './met.ts';
 import type { Arrival } from './variety.ts';
 import { arrivalOf, verdictAt } from './verdicts.ts';
-import { Layered, differing, sharesKeys } from '../../incremental/layered.ts';
+import { Layered, differing, orderOf, sharesKeys } from '../../incremental/layered.ts';
 import { Question, sameItems } from '../../incremental/memory.ts';
 import { type RoutingGraph, surroundingsOf } from '../../routing/graph.ts';
 import { type Domain, type Surroundings, entered, onward } from '../../routing/onward.ts';
+import type { Topology } from '../../topology/topology.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
 
 /** By node; a type comes once for each form (its own key or another, plain or wrapped) it comes in. */
@@ -44,7 +45,7 @@ export function arrivalsAt(graph: RoutingGraph, id: string): readonly Arrival[] 
   const walk = new Following(graph, found, upstream);
   for (const publisher of new Set(publishers)) walk.publish(publisher);
   walk.finish();
-  return inOrder(topology.messages.keys())(found.get(id) ?? new Set());
+  return inOrder(ranksIn(topology))(found.get(id) ?? new Set());
 }
 
 /** What was followed last, and through what. */
@@ -53,6 +54,7 @@ interface Followed {
   readonly arrivals: Arrivals;
 }
 
+const RANKS = new Question<ReadonlyMap<string, number>>('ranks of message types');
 const FOLLOWED_LAST = new Question<{ last?: Followed }>('arrivals');
 
 /**
@@ -97,7 +99,7 @@ function follow(graph: RoutingGraph, before: Followed | undefined): Arrivals {
     }
   }
   walk.finish();
-  const order = inOrder(topology.messages.keys());
+  const order = inOrder(ranksIn(topology));
   const steady = before && sharesKeys(before.graph.topology.messages, topology.messages);
   const fresh = new Map<string, readonly Arrival[] | undefined>();
   for (const id of anew ?? []) fresh.set(id, undefined);
@@ -159,8 +161,11 @@ class Following {
 }
 
 /** In order of declaration, whichever way came first. */
-function inOrder(types: Iterable<string>): (here: ReadonlySet<Arrival>) => readonly Arrival[] {
-  const rank = new Map([...types].map((type, i) => [type, i]));
+/** The message types by their place among all. */
+const ranksIn = ({ memory, messages }: Topology): ReadonlyMap<string, number> =>
+  memory.latest(RANKS, [orderOf(messages)], () => new Map([...messages.keys()].map((type, i) => [type, i])));
+
+function inOrder(rank: ReadonlyMap<string, number>): (here: ReadonlySet<Arrival>) => readonly Arrival[] {
   const form = ({ key, wrapped }: Arrival) => `${wrapped ? 1 : 0}${key ?? ''}`;
   return (here) =>
     here.size < 2

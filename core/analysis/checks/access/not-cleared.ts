@@ -2,7 +2,6 @@ import { type Complaint, check } from '../check.ts';
 import type { CheckContext } from '../context.ts';
 import { listed } from '../../../base/phrase.ts';
 import { addressOf, thing } from '../../../language/thing.ts';
-import type { RoutingGraph } from '../../../routing/graph.ts';
 import { addItem, setAt } from '../../../syntax/edit/edit.ts';
 import type { MessageType } from '../../../topology/messages.ts';
 import type { Mend } from '../../../topology/topology.ts';
@@ -77,68 +76,42 @@ export const unguardedBroker = check({
   finds:
     'A broker that guarded data passes, but that is not cleared for it, or that sends or keeps it in plain text.',
   why: 'Data with such a label may only pass, and lie, where somebody has said that it may, and where nobody can read it on the way.',
-  of: 'whole',
-  run: (graph, context) => {
-    const types = guardedByBroker(graph, context);
-    return [...types].flatMap(([broker, all]): Complaint[] => {
-      const traits = context.broker(broker);
-      const place = graph.topology.declared.brokers?.get(broker)?.key;
-      if (!traits || !place) return [];
-      const labels = guardedIn(context, all);
-      const about = `broker:${broker}`;
-      const found: Complaint[] = [...labels].flatMap(([label, names]) =>
-        traits.clears.has(label)
-          ? []
-          : [
-              {
-                message: `Broker ${broker} is not cleared for ${label} data, but ${listed([...new Set(names)])} ${names.length === 1 ? 'passes' : 'pass'} it.`,
-                place,
-                about,
-                mends: [clearing(['brokers', broker], label, `Clear ${broker} for ${label} data`)],
-              },
-            ],
-      );
-      const names = listed([...labels.keys()]);
-      for (const [what, how] of [
-        ['transit', 'sends and receives'],
-        ['rest', 'keeps'],
-      ] as const) {
-        if (labels.size === 0 || traits[what] !== 'plain') continue;
-        found.push({
-          message: `Broker ${broker} ${how} messages in plain text, and ${names} data is among them.`,
-          place: graph.topology.declared.brokers?.get(broker)?.value[what]?.place ?? place,
-          about,
-          mends: [
+  of: 'broker',
+  run: ({ name: broker, decl, place }, context) => {
+    const labels = context.guardedOn(broker);
+    const traits = context.broker(broker);
+    if (!traits || labels.size === 0) return [];
+    const about = `broker:${broker}`;
+    const found = [...labels].flatMap(([label, names]): Complaint[] =>
+      traits.clears.has(label)
+        ? []
+        : [
             {
-              title: `Say that ${broker} encrypts in ${what}`,
-              edit: (topology) => setAt(topology, ['brokers', broker, what], 'encrypted'),
+              message: `Broker ${broker} is not cleared for ${label} data, but ${listed(names)} ${names.length === 1 ? 'passes' : 'pass'} it.`,
+              place,
+              about,
+              mends: [clearing(['brokers', broker], label, `Clear ${broker} for ${label} data`)],
             },
           ],
-        });
-      }
-      return found;
-    });
+    );
+    const names = listed([...labels.keys()]);
+    for (const [what, how] of [
+      ['transit', 'sends and receives'],
+      ['rest', 'keeps'],
+    ] as const) {
+      if (traits[what] !== 'plain') continue;
+      found.push({
+        message: `Broker ${broker} ${how} messages in plain text, and ${names} data is among them.`,
+        place: decl[what]?.place ?? place,
+        about,
+        mends: [
+          {
+            title: `Say that ${broker} encrypts in ${what}`,
+            edit: (topology) => setAt(topology, ['brokers', broker, what], 'encrypted'),
+          },
+        ],
+      });
+    }
+    return found;
   },
 });
-
-function guardedByBroker(
-  { nodes, topology }: RoutingGraph,
-  context: CheckContext,
-): Map<string, MessageType[]> {
-  const found = new Map<string, Set<MessageType>>();
-  const guarded = new Set(
-    [...topology.messages.values()].filter(({ labels }) =>
-      [...labels].some((label) => context.guarded(label)),
-    ),
-  );
-  if (guarded.size === 0) return new Map();
-  for (const node of nodes.values()) {
-    if (!node.thing.broker) continue;
-    for (const { type } of context.arrivals(node.id)) {
-      if (!guarded.has(type)) continue;
-      const here = found.get(node.thing.broker) ?? new Set();
-      found.set(node.thing.broker, here.add(type));
-    }
-  }
-  return new Map([...found].map(([broker, types]) => [broker, [...types]]));
-}

@@ -27,30 +27,26 @@ export const unmatched = check({
     if (node.role !== 'exchange' || node.decl.unroutedTo) return [];
     const out = context.out(node.id);
     if (!out.some((edge) => edge.kind === 'binding')) return [];
-    const arrivals = context.arrivals(node.id);
+    const missed = context.arrivals(node.id).flatMap((arrival) => {
+      const key = missedBy(metBy(out, arrival), arrival);
+      return key === undefined ? [] : [{ type: arrival.type.id, key }];
+    });
+    if (missed.length === 0) return [];
     // who publishes as mandatory is told
     const told = new Set(
       context
         .into(node.id)
         .flatMap(({ publish }) => (publish?.mandatory?.value ? [publish.message?.value] : [])),
     );
-    const missed = arrivals.flatMap((arrival) => {
-      const key = told.has(arrival.type.id) ? undefined : missedBy(metBy(out, arrival), arrival);
-      return key === undefined ? [] : [key ? `${arrival.type.id} (as \`${key}\`)` : arrival.type.id];
-    });
-    if (missed.length === 0) return [];
+    const lost = missed.filter(({ type }) => !told.has(type));
+    if (lost.length === 0) return [];
     const others = context
-      .things()
-      .all.filter(({ kind, broker, id }) => {
-        if (kind !== 'exchange' || broker !== node.thing.broker || id === node.id) return false;
-        // one that gives to all its bindings loses none of them
-        const other = context.node(id);
-        return other?.role === 'exchange' && other.decl.type?.value === 'fanout';
-      })
+      .fanouts(node.thing.broker)
+      .filter((name) => name !== node.thing.name)
       .slice(0, MOST_CHOICES);
     return [
       {
-        message: `${addressOf(node.thing)} has no unroutedTo, and no binding of it matches some messages: ${listed(missed)}. Those are lost.`,
+        message: `${addressOf(node.thing)} has no unroutedTo, and no binding of it matches some messages: ${listed(lost.map(({ type, key }) => (key ? `${type} (as \`${key}\`)` : type)))}. Those are lost.`,
         place: node.place,
         about: node.id,
         mends: () => [catching(node.thing), ...others.map((other) => sending(node.thing, other))],
@@ -91,11 +87,11 @@ function catching(of: Thing): Mend {
 }
 
 /** Where no neighbour says where such messages go, the exchanges there are to choose from. */
-function sending(of: Thing, to: Thing): Mend {
+function sending(of: Thing, to: string): Mend {
   return {
-    title: `Send them to ${to.name}`,
+    title: `Send them to ${to}`,
     offered: (topology) => usualOn(topology, of) === undefined,
-    edit: (topology) => sendingTo(topology, of, to.name),
+    edit: (topology) => sendingTo(topology, of, to),
   };
 }
 
