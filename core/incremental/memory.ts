@@ -64,12 +64,13 @@ export class Memory {
   /**
    * The same for many parts at once; parts that are no longer asked for are forgotten.
    * @param parts what each part's answer follows from
+   * @param answer is given the part's answer before, if any
    * @param holds whether a known answer still holds, where it hangs on more than that
    */
   each<K, V>(
     question: Question<ReadonlyMap<K, V>>,
     parts: ReadonlyMap<K, readonly unknown[]>,
-    answer: (key: K) => V,
+    answer: (key: K, before: V | undefined) => V,
     {
       settle = (made) => made,
       holds = () => true,
@@ -88,7 +89,7 @@ export class Memory {
         all.set(key, known);
         continue;
       }
-      const made = answer(key);
+      const made = answer(key, known?.value);
       const value = known ? settle(made, known.value) : made;
       if (value !== known?.value) stays = false;
       all.set(key, { on, value });

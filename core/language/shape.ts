@@ -320,15 +320,13 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
     ...(options.adds
       ? {
           merge(fragments, reading) {
-            if (fragments.length === 1) {
-              reading.doc = fragments[0]!.doc;
-              return read(fragments[0]!.node, reading);
-            }
+            const alone = ({ doc, node }: Fragment) => {
+              reading.doc = doc;
+              return reading.remember(shape, node, () => read(node, reading));
+            };
+            if (fragments.length === 1) return alone(fragments[0]!);
             return reading.together(shape, fragments, () => {
-              const lists = fragments.flatMap(({ doc, node }) => {
-                reading.doc = doc;
-                return read(node, reading) ?? [];
-              });
+              const lists = fragments.flatMap((fragment) => alone(fragment) ?? []);
               const [first] = lists;
               return (
                 first && {

@@ -4,7 +4,7 @@ import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
 import type { ExchangeType, Finder } from '../brokers/kind.ts';
 import { directKey, topicKey } from '../conditions/amqp.ts';
 import { ALWAYS, type Predicate } from '../conditions/predicate.ts';
-import { orderOf } from '../incremental/layered.ts';
+import { Layered, orderOf } from '../incremental/layered.ts';
 import { Question, remembered, sameItems, settled } from '../incremental/memory.ts';
 import type { AppDecl } from '../language/app.ts';
 import type { Items } from '../language/shape.ts';
@@ -30,6 +30,8 @@ interface Ways {
 interface Part extends Ways {
   /** Where addresses were looked up: as long as these are what they were, they name what they named. */
   readonly looked: ReadonlyMap<string, OnBroker | undefined>;
+  /** Whether it was made of the one before it, whose lists it has where nothing changed. */
+  readonly patched?: true;
 }
 
 type Joined = { readonly parts: ReadonlyMap<string, Lists>; readonly whole: Lists };
@@ -120,13 +122,16 @@ function partsOf(
   on: ReadonlyMap<string, readonly unknown[]>,
 ): ReadonlyMap<string, Part> {
   const { names, memory } = around.topology;
-  return memory.each(parts, on, (part) => partOf(around, part), {
+  return memory.each(parts, on, (part, before) => partOf(around, part, before), {
     holds: ({ looked }) => [...looked].every(([id, then]) => names.brokers.get(id) === then),
-    settle: ({ out, into, ...rest }, before) => ({
-      ...rest,
-      out: settled(out, before.out, sameItems),
-      into: settled(into, before.into, sameItems),
-    }),
+    settle: (made, before) =>
+      made.patched
+        ? made
+        : {
+            ...made,
+            out: settled(made.out, before.out, sameItems),
+            into: settled(made.into, before.into, sameItems),
+          },
   });
 }
 
@@ -166,38 +171,93 @@ interface Around {
   readonly isIdle: ReadonlySet<string>;
 }
 
-function partOf(around: Around, part: string): Part {
+function partOf(around: Around, part: string, before?: Part): Part {
   const { topology, nodes } = around;
   const { names } = topology;
-  const out = new Map<string, Edge[]>();
-  const into = new Map<string, Edge[]>();
   const looked = new Set<string>();
-  const edges: Edge[] = [];
   const broker = part.startsWith(ROUTES) ? part.slice(ROUTES.length) : undefined;
   const home = broker === undefined ? undefined : `:${broker}/`;
   const made = madeIn(topology);
   const ground = broker === undefined ? [] : groundOf(around, broker);
+  const ways: (DeclaredWay | MadeEdge)[] = [];
   for (const declared of declaredIn(around, part, looked)) {
     const way = isMade(declared) ? declared : thatIsThere(around, declared as DeclaredWay);
-    const others = into.get(way.to);
-    let edge: Edge;
-    if (!isMade(way)) {
-      if (!nodes.has(way.from) || !nodes.has(way.to)) continue;
-      const anew = edgeOf(way.of, way, others ?? NO_EDGES);
-      if (home && isOn(home, way.from) && isOn(home, way.to)) made.set(way.of, { edge: anew, ground });
-      edge = anew;
-    } else edge = way.among(others ?? NO_EDGES);
-    if (others) others.push(edge);
-    else into.set(way.to, [edge]);
-    push(out, way.from, edge);
-    edges.push(edge);
+    if (isMade(way) || (nodes.has(way.from) && nodes.has(way.to))) ways.push(way);
   }
-  return {
-    edges: () => edges,
-    out,
-    into,
-    looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])),
+  const edgeAmong = (way: DeclaredWay | MadeEdge, others: readonly Edge[]): Edge => {
+    if (isMade(way)) return way.among(others);
+    const edge = edgeOf(way.of, way, others);
+    if (home && isOn(home, way.from) && isOn(home, way.to)) made.set(way.of, { edge, ground });
+    return edge;
   };
+  const lists = (before && patched(before, ways, edgeAmong)) ?? listed(ways, edgeAmong);
+  return { ...lists, looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])) };
+}
+
+/** Names an edge of a way among those before it that end where it does. */
+type EdgeAmong = (way: DeclaredWay | MadeEdge, others: readonly Edge[]) => Edge;
+
+function listed(ways: readonly (DeclaredWay | MadeEdge)[], edgeAmong: EdgeAmong): Ways {
+  const out = new Map<string, Edge[]>();
+  const into = new Map<string, Edge[]>();
+  const edges = ways.map((way) => {
+    const edge = edgeAmong(way, into.get(way.to) ?? NO_EDGES);
+    push(into, way.to, edge);
+    push(out, way.from, edge);
+    return edge;
+  });
+  return { edges: () => edges, out, into };
+}
+
+/** More changed ways than this, and all lists are made again. */
+const MOST_PATCHED = 20;
+
+/** @returns the lists before, with those anew in which something changed; undefined where ways came or went, or many did */
+function patched(
+  before: Part,
+  ways: readonly (DeclaredWay | MadeEdge)[],
+  edgeAmong: EdgeAmong,
+): (Ways & Pick<Part, 'patched'>) | undefined {
+  const edges = before.edges();
+  if (edges.length !== ways.length) return undefined;
+  const [from, to] = [new Set<string>(), new Set<string>()];
+  let changed = 0;
+  for (let i = 0; i < ways.length; i++) {
+    if (ways[i] === edges[i]) continue;
+    if (++changed > MOST_PATCHED) return undefined;
+    for (const end of [ways[i]!, edges[i]!]) {
+      from.add(end.from);
+      to.add(end.to);
+    }
+  }
+  const [out, into] = [new Map<string, Edge[]>(), new Map<string, Edge[]>()];
+  const now = ways.map((way, i) => {
+    let edge = edges[i]!;
+    if (to.has(way.to)) {
+      // each is named by those before it
+      edge = edgeAmong(way, into.get(way.to) ?? NO_EDGES);
+      push(into, way.to, edge);
+      if (edge !== edges[i]) from.add(way.from);
+    }
+    return edge;
+  });
+  for (const edge of now) if (from.has(edge.from)) push(out, edge.from, edge);
+  return {
+    edges: () => now,
+    out: withLists(before.out, from, out),
+    into: withLists(before.into, to, into),
+    patched: true,
+  };
+}
+
+/** Lists of some nodes put for those before; one that says the same stays the same object. */
+function withLists(before: Lists, of: ReadonlySet<string>, now: ReadonlyMap<string, readonly Edge[]>): Lists {
+  const changes = new Map<string, readonly Edge[] | undefined>();
+  for (const id of of) {
+    const [list, was] = [now.get(id), before.get(id)];
+    changes.set(id, list && was && sameItems(list, was) ? was : list);
+  }
+  return Layered.on(before).with(changes);
 }
 
 const NO_EDGES: readonly Edge[] = [];

@@ -21,6 +21,12 @@ export const ARRIVALS: Domain<Arrival> = {
   wrapped: ({ type }) => arrivalOf(type, '', true),
 };
 
+/** The same where an exchange's other bindings need not be asked. */
+const alongOnly = (edges: readonly Edge[]): Domain<Arrival> => ({
+  ...ARRIVALS,
+  candidates: (_, arrival) => candidatesOf(edges, arrival),
+});
+
 /** @returns the messages of a publish, as they enter. */
 export function publishedBy(graph: RoutingGraph, { publish }: Edge): Arrival | undefined {
   const type = graph.topology.messages.get(publish?.message?.value ?? '');
@@ -93,9 +99,19 @@ function follow(graph: RoutingGraph, before: Followed | undefined): Arrivals {
   for (const id of publishers) walk.publish(id);
   if (anew) {
     // what comes from outside of what is followed again
-    for (const id of new Set([...anew].flatMap((each) => (into.get(each) ?? []).map(({ from }) => from)))) {
+    const ways = new Map<string, Edge[]>();
+    for (const each of anew)
+      for (const edge of into.get(each) ?? []) {
+        const others = ways.get(edge.from);
+        if (others) others.push(edge);
+        else ways.set(edge.from, [edge]);
+      }
+    for (const [id, edges] of ways) {
       const node = nodes.get(id);
-      if (node && !anew.has(id)) for (const arrival of known!.get(id) ?? []) walk.goOn(node, arrival);
+      if (!node || anew.has(id)) continue;
+      // what no binding matches can be told by all of them only
+      const domain = edges.some(({ kind }) => kind === 'unrouted') ? ARRIVALS : alongOnly(edges);
+      for (const arrival of known!.get(id) ?? []) walk.goOn(node, arrival, domain);
     }
   }
   walk.finish();
@@ -154,17 +170,17 @@ class Following {
   }
 
   /** From a node on, by every way that may let it. */
-  goOn(node: GraphNode, arrival: Arrival): void {
-    for (const { edge, messages, sender, enters } of onward(this.around, node, arrival, ARRIVALS))
+  goOn(node: GraphNode, arrival: Arrival, domain = ARRIVALS): void {
+    for (const { edge, messages, sender, enters } of onward(this.around, node, arrival, domain))
       if (messages) this.enter(edge.to, messages, sender !== undefined || enters === true);
   }
 }
 
-/** In order of declaration, whichever way came first. */
 /** The message types by their place among all. */
 const ranksIn = ({ memory, messages }: Topology): ReadonlyMap<string, number> =>
   memory.latest(RANKS, [orderOf(messages)], () => new Map([...messages.keys()].map((type, i) => [type, i])));
 
+/** In order of declaration, whichever way came first. */
 function inOrder(rank: ReadonlyMap<string, number>): (here: ReadonlySet<Arrival>) => readonly Arrival[] {
   const form = ({ key, wrapped }: Arrival) => `${wrapped ? 1 : 0}${key ?? ''}`;
   return (here) =>

@@ -1,8 +1,9 @@
 /** What AMQP 0-9-1 cannot carry of what can be declared, or what comes back otherwise than it was told. */
 import { byteLength } from '../../base/values.ts';
+import { remembered } from '../../incremental/memory.ts';
 import type { Place } from '../../syntax/place.ts';
 import type { Unsayable } from '../kind.ts';
-import type { AmqpBrokerDecl } from './declares.ts';
+import type { AmqpBrokerDecl, BindingDecl } from './declares.ts';
 
 /** A name or key on the wire is a short string (AMQP 0-9-1 §4.2.5.3): at most so many bytes. */
 const SHORT_STRING = 255;
@@ -13,30 +14,13 @@ const LARGEST_TABLE = 60_000;
 /** @returns the names, keys and header values that the protocol has no way to say */
 export function unsayableOn(decl: AmqpBrokerDecl): Unsayable[] {
   const found: Unsayable[] = [];
-  const complain = (message: string, place: Place, of?: Unsayable['of']) =>
-    found.push({ message, place, ...(of ? { of } : {}) });
-  const short = (what: () => string, text: string, place: Place, of?: Unsayable['of']) => {
-    // nearly all are short and plain
-    if (text.length < SHORT_STRING && PLAIN.test(text)) return;
-    if (lone(text))
-      complain(
-        `${what()} has half of a character (a lone surrogate) in it, which cannot be sent.`,
-        place,
-        of,
-      );
-    else if (byteLength(text) > SHORT_STRING)
-      complain(
-        `${what()} has ${byteLength(text)} bytes; AMQP 0-9-1 carries at most ${SHORT_STRING}.`,
-        place,
-        of,
-      );
-  };
   for (const [kind, things] of [
     ['queue', decl.queues],
     ['exchange', decl.exchanges],
   ] as const)
     for (const { name, key, value } of things?.values() ?? [])
       short(
+        found,
         () => `The name of ${kind} ${shortened(name)}`,
         value.wireName?.value ?? name,
         value.wireName?.place ?? key,
@@ -44,24 +28,48 @@ export function unsayableOn(decl: AmqpBrokerDecl): Unsayable[] {
       );
   for (const { name, value } of decl.queues?.values() ?? []) {
     const key = value.deadLetter?.key;
-    if (key) short(() => 'The key of these dead letters', key.value, key.place, { kind: 'queue', name });
+    if (key)
+      short(found, () => 'The key of these dead letters', key.value, key.place, { kind: 'queue', name });
   }
-  for (const binding of decl.bindings?.items ?? []) {
-    if (binding.key) short(() => 'This binding key', binding.key.value, binding.key.place);
-    let table = 0;
-    for (const [header, { value }] of binding.headers?.values ?? []) {
-      short(() => `The header name ${shortened(header)}`, header, value.place);
-      table += byteLength(header) + (typeof value.value === 'string' ? byteLength(value.value) : 8) + 6;
-      const why = unsayable(value.value);
-      if (why) complain(`The value of header ${shortened(header)} ${why}.`, value.place);
-    }
-    if (table > LARGEST_TABLE)
-      complain(
-        `The headers of this binding take ${table} bytes; at most ${LARGEST_TABLE} can be sent.`,
-        binding.place,
-      );
-  }
+  for (const binding of decl.bindings?.items ?? []) found.push(...ofBinding(binding));
   return found;
+}
+
+/** Of one binding: there are very many, and most stay what they were. */
+const ofBinding = remembered((binding: BindingDecl): readonly Unsayable[] => {
+  const found: Unsayable[] = [];
+  if (binding.key) short(found, () => 'This binding key', binding.key.value, binding.key.place);
+  let table = 0;
+  for (const [header, { value }] of binding.headers?.values ?? []) {
+    short(found, () => `The header name ${shortened(header)}`, header, value.place);
+    table += byteLength(header) + (typeof value.value === 'string' ? byteLength(value.value) : 8) + 6;
+    const why = unsayable(value.value);
+    if (why) found.push({ message: `The value of header ${shortened(header)} ${why}.`, place: value.place });
+  }
+  if (table > LARGEST_TABLE)
+    found.push({
+      message: `The headers of this binding take ${table} bytes; at most ${LARGEST_TABLE} can be sent.`,
+      place: binding.place,
+    });
+  return found.length ? found : NOTHING;
+});
+
+const NOTHING: readonly Unsayable[] = [];
+
+/** Adds what keeps a text from being a short string. */
+function short(
+  found: Unsayable[],
+  what: () => string,
+  text: string,
+  place: Place,
+  of?: Unsayable['of'],
+): void {
+  // nearly all are short and plain
+  if (text.length < SHORT_STRING && PLAIN.test(text)) return;
+  const complain = (how: string) => found.push({ message: `${what()} ${how}`, place, ...(of ? { of } : {}) });
+  if (lone(text)) complain('has half of a character (a lone surrogate) in it, which cannot be sent.');
+  else if (byteLength(text) > SHORT_STRING)
+    complain(`has ${byteLength(text)} bytes; AMQP 0-9-1 carries at most ${SHORT_STRING}.`);
 }
 
 function unsayable(value: string | number | boolean | null): string | undefined {
