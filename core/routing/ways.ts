@@ -234,10 +234,9 @@ function patched(
   const now = ways.map((way, i) => {
     let edge = edges[i]!;
     if (to.has(way.to)) {
-      // each is named by those before it
+      // each is named by those before it that begin where it does, which are looked at too
       edge = edgeAmong(way, into.get(way.to) ?? NO_EDGES);
       push(into, way.to, edge);
-      if (edge !== edges[i]) from.add(way.from);
     }
     return edge;
   });
