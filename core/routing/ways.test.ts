@@ -14,7 +14,7 @@ interface Bound {
   readonly key: string;
 }
 
-const bound = fc.record({
+const bound: fc.Arbitrary<Bound> = fc.record({
   from: fc.constantFrom('e0', 'e1', 'e2'),
   to: fc.constantFrom('q0', 'q1', 'e2', 'gone'),
   key: fc.constantFrom('a', 'b'),
@@ -65,7 +65,7 @@ test('after edits, ways are listed and told apart as in the same text read at on
       fc.array(step, { maxLength: 12 }),
       (first, steps) => {
         const reader = new TopologyReader();
-        let [bindings, unrouted] = [first, false];
+        let [bindings, unrouted]: [readonly Bound[], boolean] = [first, false];
         let before: { name: string; text: string }[] = [];
         const look = () => {
           const now = [{ name: 'a.yaml', text: text(bindings, unrouted) }];

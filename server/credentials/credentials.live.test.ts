@@ -211,42 +211,46 @@ test('what somebody changed there is put right; a user that is not ours is left 
     'let log read from logged',
     'let log read from logged, and nothing else',
   ]);
-  await reached.ask(`/api/users/${PREFIX}bridge`, {
-    method: 'PUT',
-    body: { password: 'theirs', tags: 'management' },
-  });
-  // one that has no permission here is found out when its turn comes
-  const { id } = await plan(TEXT(BRIDGE));
-  const failed = await carryOut(id);
-  expect(failed).toMatchObject({ state: 'failed' });
-  expect(failed.error).toContain('which this server did not make');
-  // of one that has, it is said before
-  await h.db.delete(credentials).where(eq(credentials.app, 'bridge'));
+  const theirs = `/api/users/${PREFIX}bridge`;
+  const made = () => reached.ask(theirs, { method: 'PUT', body: { password: 'theirs', tags: 'management' } });
+  const expectSaid = async (words: string) => {
+    const said = await plan(`${TEXT(BRIDGE)}# ${words}\n`);
+    expect(said.leftToOthers).toContainEqual({
+      of: 'app:bridge',
+      why: expect.stringContaining('this server did not make'),
+    });
+    expect(said.steps).toEqual([]);
+  };
+  await made();
+  await expectSaid('with no permission here');
   await reached.ask(reached.path('permissions', `${PREFIX}bridge`), {
     method: 'PUT',
     body: { configure: '', write: '.*', read: '' },
   });
-  const said = await plan(`${TEXT(BRIDGE)}# before\n`);
-  expect(said.leftToOthers).toContainEqual({
-    of: 'app:bridge',
-    why: expect.stringContaining('this server did not make'),
-  });
-  expect(said.steps).toEqual([]);
-  const theirs = await reached.ask<{ tags: string | string[] }>(`/api/users/${PREFIX}bridge`);
-  expect(String(theirs!.tags)).toBe('management');
-  await reached.ask(`/api/users/${PREFIX}bridge`, { method: 'DELETE' });
+  await expectSaid('with some');
+  // one that comes after the plan is found out when its turn comes
+  await reached.ask(theirs, { method: 'DELETE' });
+  const { id } = await plan(TEXT(BRIDGE));
+  await made();
+  const failed = await carryOut(id);
+  expect(failed).toMatchObject({ state: 'failed' });
+  expect(failed.error).toContain('which this server did not make');
+  // and is no more ours for having been meant to be
+  await expectSaid('though one was to be made');
+  expect(String((await reached.ask<{ tags: string | string[] }>(theirs))!.tags)).toBe('management');
+  await reached.ask(theirs, { method: 'DELETE' });
 });
 
 test('a tear-down removes them', async () => {
   await rollOut(`${TEXT(BRIDGE)}# torn\n`);
-  expect((await readRights(reached, PREFIX))!.map(({ app }) => app).sort()).toEqual([
+  expect((await readRights(reached, PREFIX))!.rights.map(({ app }) => app).sort()).toEqual([
     'bridge',
     'log',
     'watch',
   ]);
   const { data } = await mara('POST', `${T}/rollouts`, { target, tearDown: true });
   expect(await carryOut(data.id)).toMatchObject({ state: 'applied', verified: true });
-  expect(await readRights(reached, PREFIX)).toEqual([]);
+  expect(await readRights(reached, PREFIX)).toEqual({ rights: [], users: new Map() });
 });
 
 test('where the target’s user may not manage users, that is said before, and nothing is made', async () => {

@@ -46,7 +46,7 @@ export function usersAt(db: Transaction, sealer: Sealer, slug: string, at: Stand
     async known() {
       const rows = await whenReached(() =>
         db
-          .select({ app: credentials.app })
+          .select({ app: credentials.app, mark: credentials.mark })
           .from(credentials)
           .where(
             and(
@@ -56,7 +56,7 @@ export function usersAt(db: Transaction, sealer: Sealer, slug: string, at: Stand
             ),
           ),
       );
-      return new Set(rows.map(({ app }) => app));
+      return new Map(rows.map(({ app, mark }) => [app, mark]));
     },
     async of(app): Promise<Credential> {
       const password = newPassword();

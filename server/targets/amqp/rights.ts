@@ -16,8 +16,8 @@ export interface Credential {
 export interface AppUsers {
   /** What their names begin with. */
   readonly prefix: string;
-  /** @returns the apps of which it knows a user. */
-  known(): Promise<ReadonlySet<string>>;
+  /** @returns the apps of which it knows a user, and the mark of each user. */
+  known(): Promise<ReadonlyMap<string, string>>;
   /** @returns an app's user, made up where there is none yet */
   of(app: string): Promise<Credential>;
   /** An app's user is gone. */
@@ -49,26 +49,48 @@ async function asAdministrator<T>(work: () => Promise<T>): Promise<T> {
   }
 }
 
+/** A user as the broker tells of it: its tags as a list, or as one text by brokers before version 3.9. */
+interface HttpUser {
+  name: string;
+  tags: string | string[];
+}
+
+const tagsOf = ({ tags }: HttpUser): string[] => (typeof tags === 'string' ? tags.split(',') : tags);
+
+/** What a broker's users may that are called as those of apps are. */
+export interface ReadRights {
+  /** Of those that may anything in the virtual host. */
+  readonly rights: readonly AppRights[];
+  /** The tags of all of them, by app. */
+  readonly users: ReadonlyMap<string, readonly string[]>;
+}
+
 /** @returns what the users of apps may do there; undefined where the target's user may not see that */
-export async function readRights(broker: AmqpBroker, prefix: string): Promise<AppRights[] | undefined> {
+export async function readRights(broker: AmqpBroker, prefix: string): Promise<ReadRights | undefined> {
   const vhost = broker.path('vhosts');
   try {
-    const [permissions = [], topics = []] = await Promise.all([
+    const [permissions = [], topics = [], users = []] = await Promise.all([
       broker.ask<HttpPermission[]>(`${vhost}/permissions`),
       broker.ask<HttpTopicPermission[]>(`${vhost}/topic-permissions`),
+      broker.ask<HttpUser[]>('/api/users?columns=name,tags'),
     ]);
+    const isOne = (user: string) => user.startsWith(prefix);
+    const appOf = (user: string) => user.slice(prefix.length);
     const keys = new Map<string, Record<string, string>>();
     for (const { user, exchange, write } of topics)
       if (write !== ALL) keys.set(user, { ...keys.get(user), [exchange]: write });
-    return permissions
-      .filter(({ user }) => user.startsWith(prefix))
-      .map(({ user, configure, write, read }) => ({
-        app: user.slice(prefix.length),
-        configure,
-        write,
-        read,
-        keys: keys.get(user) ?? {},
-      }));
+    return {
+      rights: permissions
+        .filter(({ user }) => isOne(user))
+        .map(({ user, configure, write, read }) => ({
+          app: appOf(user),
+          configure,
+          write,
+          read,
+          keys: keys.get(user) ?? {},
+        })),
+      users: new Map(users.filter(({ name }) => isOne(name)).map((user) => [appOf(user.name), tagsOf(user)])),
+    };
   } catch (error) {
     if (error instanceof BrokerTrouble && error.kind === 'not let in') return undefined;
     throw error;
@@ -79,10 +101,9 @@ const userPath = (name: string) => `/api/users/${encodeURIComponent(name)}`;
 
 /** @returns whether there is such a user. @throws BrokerTrouble where it is there and is not ours */
 async function isThere(broker: AmqpBroker, { name, mark }: Credential): Promise<boolean> {
-  const found = await broker.ask<{ tags: string | string[] }>(userPath(name));
+  const found = await broker.ask<HttpUser>(userPath(name));
   if (!found) return false;
-  const tags = typeof found.tags === 'string' ? found.tags.split(',') : found.tags;
-  if (!tags.includes(mark))
+  if (!tagsOf(found).includes(mark))
     throw new BrokerTrouble(
       'refused',
       '',

@@ -33,11 +33,16 @@ export class AmqpTarget implements Reached {
       users && readRights(broker, users.prefix),
     ]);
     if (!users || !rights) return things;
-    const known = await users.known();
-    const others = rights.flatMap(({ app }) => (known.has(app) ? [] : [app]));
+    const marks = await users.known();
+    // the mark tells ours from one of the same name that somebody made
+    const isOurs = ([app, tags]: readonly [string, readonly string[]]) => {
+      const mark = marks.get(app);
+      return mark !== undefined && tags.includes(mark);
+    };
+    const others = [...rights.users].flatMap((user) => (isOurs(user) ? [] : [user[0]]));
     return {
       ...things,
-      rights: rights.filter(({ app }) => known.has(app)),
+      rights: rights.rights.filter(({ app }) => !others.includes(app)),
       ...(others.length ? { usersOfOthers: others } : {}),
     };
   }
