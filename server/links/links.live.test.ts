@@ -4,8 +4,10 @@ import { connect, type ChannelModel, type ConfirmChannel } from 'amqplib';
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import { sql } from 'drizzle-orm';
+import { eq, sql } from 'drizzle-orm';
 import { Client } from 'pg';
+import { targets } from '../db/schema.ts';
+import { sealer } from '../secrets.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpBroker } from '../targets/amqp/broker.ts';
 import { harness, SECRET, type Ask, type Harness } from '../testing/harness.ts';
@@ -312,6 +314,54 @@ describe('those of what stands', () => {
     await sendBy('k', 'waits');
     expect(await waiting(m, 'out')).toBe(1);
     await second.close();
+  });
+
+  test('one whose addresses cannot be opened says so, holds up no other, and is free for who can', async () => {
+    await i.purgeQueue('all');
+    await emptyVirtualHost('link-apart');
+    const setTarget = async () => {
+      const j = { environment: 'trial', broker: 'j', kind: 'amqp', addresses: at('link-apart') };
+      expect(await mara('PUT', `${base}/targets`, j)).toMatchObject({ status: 200 });
+    };
+    const { draft } = (await mara('GET', base)).data;
+    const text = `environments: { trial: {} }
+brokers:
+  m: { kind: amqp, access: open, queues: { out: {}, apart: {} } }
+  i: { kind: amqp, access: open, exchanges: { inbox: { type: topic } } }
+  j: { kind: amqp, access: open, exchanges: { other: { type: topic } } }
+links:
+  apart: { from: m/apart, to: j/other }
+  down: { from: m/out, to: i/inbox }
+`;
+    const documents = [{ name: 'a.yaml', text }];
+    const { version } = (await mara('PUT', `${base}/draft`, { version: draft.version, documents })).data;
+    const { number } = (await mara('POST', `${base}/revisions`, { version, words: 'apart' })).data;
+    await setTarget();
+    await rollOut({ revision: number });
+    const [{ sealed }] = (await h.db
+      .update(targets)
+      .set({ sealedAddresses: sealer('a secret that nobody has any more').seal('{}', 'a row') })
+      .where(eq(targets.broker, 'j'))
+      .returning({ sealed: targets.sealedAddresses })) as [{ sealed: string }];
+    expect(sealed).toMatch(/^2\./);
+    const one = links();
+    try {
+      await until('the other is carried', () =>
+        one.standing().some(({ link, runs }) => link === 'down' && runs),
+      );
+      await sendBy('k', 'crosses beside it');
+      await until('it crossed', async () => (await waiting(i, 'all')) === 1);
+      expect(one.of(1).find(({ link }) => link === 'apart')).toMatchObject({
+        runs: false,
+        why: 'it cannot be taken up: the addresses of its brokers were sealed under a key not known here',
+      });
+      // set anew, it is taken up without a restart
+      await setTarget();
+      await until('it is carried', () => one.standing().some(({ link, runs }) => link === 'apart' && runs));
+      expect(one.of(1).find(({ link }) => link === 'apart')).toMatchObject({ runs: true, why: null });
+    } finally {
+      await one.close();
+    }
   });
 
   test('carried by a process of its own that is killed again and again: all arrive, none twice but what was on its way', async () => {

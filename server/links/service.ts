@@ -6,8 +6,10 @@ import { ELSEWHERE } from '@vondle/core/analysis';
 import type { Logger } from 'pino';
 import type { Database } from '../db/connect.ts';
 import { Held } from '../db/held.ts';
-import { forTheLog } from '../db/trouble.ts';
+import { forTheLog, isAway } from '../db/trouble.ts';
 import { openTarget, type Openers } from '../environments/store.ts';
+import { WrongKey } from '../secrets.ts';
+import { NotAllowed } from '../targets/allowed.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Work } from '../work/pool.ts';
@@ -45,6 +47,8 @@ export class Links {
   private readonly carried = new Map<string, Carried>();
   /** Links of each environment, for as long as the same stands there. */
   private readonly known = new Map<string, { signature: string; there: LinksThere }>();
+  /** Why links that this process has tried to take up cannot be. */
+  private readonly shut = new Map<string, string>();
   private readonly held: Held;
   private readonly rounds: Rounds;
 
@@ -92,7 +96,10 @@ export class Links {
       if (Number(key.slice(0, space)) !== topologyId) continue;
       const environment = key.slice(space + 1);
       for (const of of there.links) {
-        const standing = this.carried.get(idOf(of))?.carrier.standing ?? CARRIED_ELSEWHERE;
+        const id = idOf(of);
+        const why = this.shut.get(id);
+        const standing =
+          this.carried.get(id)?.carrier.standing ?? (why ? { ...CARRIED_ELSEWHERE, why } : CARRIED_ELSEWHERE);
         found.push({ environment, link: of.link.name, why: null, ...standing });
       }
       for (const { name, why } of there.left)
@@ -149,16 +156,22 @@ export class Links {
       await carrier.close();
       this.carried.delete(id);
     }
-    await this.held.keepOnly(wanted);
+    for (const id of this.shut.keys()) if (!wanted.has(id)) this.shut.delete(id);
+    // another process may be able to carry what this one is not: it can take it between two rounds
+    await this.held.keepOnly({ has: (id) => wanted.has(id) && !this.shut.has(id) });
     for (const [id, of] of wanted) {
       if (this.carried.has(id) || this.rounds.closed || !(await this.held.take(id))) continue;
       // one whose addresses cannot be opened holds up no other
+      const about = { topology: of.topologyId, environment: of.environment, link: of.link.name };
       const places = await this.placesOf(of).catch((error: unknown) => {
-        log.warn({ link: of.link.name, err: forTheLog(error) }, 'a link cannot be taken up');
+        const why = whyNot(error);
+        if (this.shut.get(id) !== why)
+          log.warn({ ...about, err: forTheLog(error) }, 'a link cannot be taken up');
+        this.shut.set(id, why);
         return undefined;
       });
       if (!places) continue;
-      const about = { topology: of.topologyId, environment: of.environment, link: of.link.name };
+      this.shut.delete(id);
       const tell = (why: string | undefined) =>
         why === undefined ? log.info(about, 'a link runs') : log.warn({ ...about, why }, 'a link stands');
       this.carried.set(id, {
@@ -189,6 +202,19 @@ export class Links {
     }
     return places;
   }
+}
+
+/** Why a link's ends cannot be opened, in words for whoever looks at it. */
+function whyNot(error: unknown): string {
+  const why =
+    error instanceof WrongKey
+      ? 'the addresses of its brokers were sealed under a key not known here'
+      : error instanceof NotAllowed
+        ? `of a broker of it: ${error.message}`
+        : isAway(error)
+          ? 'the database is away'
+          : 'the addresses of its brokers cannot be opened: set its targets anew';
+  return `it cannot be taken up: ${why}`;
 }
 
 /** Told apart by it from other locks of the database. */
