@@ -2,6 +2,7 @@
 import { ElButton } from 'element-plus';
 import { computed, ref, shallowRef } from 'vue';
 import { api, type Probe, type ProbeCase, type Rollout, type RolloutEntry } from '../../api.ts';
+import Compose from '../../parts/Compose.vue';
 import FollowBar from '../../parts/FollowBar.vue';
 import ProbeTable from './ProbeTable.vue';
 import Choice from '../../parts/Choice.vue';
@@ -123,6 +124,10 @@ function outcome({ agrees }: Probe): string {
       {{ focus.publishes[0]?.app }} does not send this type to an entry of {{ rollout.broker }}; choose
       another.
     </p>
+    <details v-else-if="focus.type" class="fields" data-testid="probe-fields">
+      <summary>{{ focus.edited ? 'a message of your own' : 'change its fields' }}</summary>
+      <Compose />
+    </details>
     <el-button
       type="primary"
       :loading="busy"
@@ -232,6 +237,13 @@ function outcome({ agrees }: Probe): string {
 }
 .follow {
   flex-wrap: wrap;
+}
+.fields {
+  width: 100%;
+}
+.fields summary {
+  cursor: pointer;
+  color: var(--accent);
 }
 article {
   width: 100%;

@@ -5,7 +5,7 @@ import FollowBar from '../../parts/FollowBar.vue';
 import Graph from '../../parts/Graph.vue';
 import { useFocus } from '../../stores/focus.ts';
 import { useWorkspace } from '../../stores/workspace.ts';
-import Compose from './Compose.vue';
+import Compose from '../../parts/Compose.vue';
 import Kept from './Kept.vue';
 import Many from './Many.vue';
 import Outcome from './Outcome.vue';

@@ -2,6 +2,7 @@
 import { ElButton, ElInput } from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { api, type MessageSeen, type OperationEntry, type StoreSeen } from '../../api.ts';
+import Compose from '../../parts/Compose.vue';
 import FollowBar from '../../parts/FollowBar.vue';
 import Choice from '../../parts/Choice.vue';
 import { useFocus } from '../../stores/focus.ts';
@@ -191,9 +192,11 @@ const send = () =>
       </form>
       <div v-if="sending" class="form" data-testid="send-form">
         <FollowBar />
-        <p class="soft">
-          A real message: whoever takes it acts on it. Its headers and body can be changed in Trace.
-        </p>
+        <details v-if="focus.type" class="fields">
+          <summary>{{ focus.edited ? 'a message of your own' : 'change its fields' }}</summary>
+          <Compose />
+        </details>
+        <p class="soft">A real message: whoever takes it acts on it.</p>
         <el-button type="primary" :disabled="!publish" :loading="busy" data-testid="send" @click="send"
           >Send it{{ publish ? ` to ${publish.to} as ${publish.app}` : '' }}</el-button
         >
@@ -274,7 +277,12 @@ const send = () =>
   border: 1px solid var(--hairline);
   background: var(--sheet);
 }
-.form label {
+.fields summary {
+  margin-top: 6px;
+  cursor: pointer;
+  color: var(--accent);
+}
+.form > label {
   display: flex;
   align-items: center;
   gap: 8px;

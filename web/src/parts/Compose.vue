@@ -2,11 +2,11 @@
 import type { Message } from '@vondle/core/conditions';
 import { ElButton, ElInput, ElInputNumber, ElOption, ElSelect } from 'element-plus';
 import { computed, ref, watch } from 'vue';
-import NextStep from '../../parts/NextStep.vue';
-import { useWorkspace } from '../../stores/workspace.ts';
-import { useFocus } from '../../stores/focus.ts';
-import type { FieldView } from '../../workers/views.ts';
-import Said from '../../parts/Said.vue';
+import NextStep from './NextStep.vue';
+import { useWorkspace } from '../stores/workspace.ts';
+import { useFocus } from '../stores/focus.ts';
+import type { FieldView } from '../workers/views.ts';
+import Said from './Said.vue';
 
 /** The message in hand: by the fields its type declares, or as JSON. */
 const focus = useFocus();
