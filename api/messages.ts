@@ -49,6 +49,11 @@ const messageSeen = record(
 );
 export type MessageSeen = InferType<typeof messageSeen>;
 
+export const askedTaking = record({
+  broker: string().max(500).required(),
+  store: string().max(500).required(),
+});
+
 export const WHATS = ['empty', 'move', 'copy'] as const;
 export type OperationWhat = (typeof WHATS)[number];
 
@@ -56,8 +61,10 @@ export const newOperation = record({
   what: string().oneOf(WHATS).required(),
   broker: string().max(500).required(),
   store: string().max(500).required(),
-  /** Where to, on the same broker; nothing where each goes back to where it died. */
+  /** Where to; nothing where each goes back to where it died. */
   to: string().max(500),
+  /** The broker that they go to; left out where it is the same. Both have to be AMQP 0-9-1 brokers. */
+  toBroker: string().max(500),
   /** Only messages of which this is true: a selector in the grammar of SQL conditions (JMS 2.0 §3.8). */
   where: string().max(4000),
   /** At most so many, the oldest first. */
@@ -73,6 +80,8 @@ const operation = record(
     broker: text(),
     store: text(),
     to: text(),
+    /** Where they go to another broker; empty where it is the same. */
+    toBroker: text(),
     where: text(),
     agreed: whole(),
     /** How many were done, and how many were looked at. */
@@ -101,6 +110,16 @@ export const messageRoutes = {
       waiting: whole(),
       /** What looking does there, in words. */
       said: text(),
+    }),
+  },
+  'POST /topologies/:slug/messages/:environment/take': {
+    what: 'Take the oldest message of a store, for good',
+    more: 'It is told as far as whoever takes it may read it, and is gone then. That it was taken is in the audit trail before it is.',
+    door: 'operate',
+    body: askedTaking,
+    answer: record({
+      /** Null where none waits. */
+      message: messageSeen.nullable().defined(),
     }),
   },
   'POST /topologies/:slug/messages/:environment/send': {

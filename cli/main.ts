@@ -289,7 +289,7 @@ program
 program
   .command('move')
   .description(
-    'move messages to another store of the same broker; without one, dead letters back to where they died',
+    'move messages to another store, of the same broker or of another; without one, dead letters back to where they died',
   )
   .addArgument(there)
   .argument('<store>', 'broker/name, by its name on the broker')

@@ -58,6 +58,7 @@ const operation = {
   broker: 'm',
   store: 'box',
   to: '',
+  toBroker: '',
   where: '',
   agreed: 5,
   done: 5,
@@ -259,4 +260,23 @@ test('nothing is moved or destroyed before its number is agreed to', async () =>
     store: 'box',
     agreed: 5,
   });
+}, 30_000);
+
+test('messages go to another broker where what is named begins with one', async () => {
+  answers['GET f/watch/live'] = {
+    ...look,
+    brokers: ['m', 'n'].map((broker) => ({ broker, revision: 1, away: null })),
+  };
+  const goalOf = async (to: string) => {
+    await vondle('move', 'f', 'm/box', to, '-e', 'live', '--agreed', '5');
+    const { to: store, toBroker } = asked.filter(({ what }) => what.startsWith('POST')).at(-1)!.body as {
+      to: string;
+      toBroker?: string;
+    };
+    return [toBroker, store];
+  };
+  expect(await goalOf('n/far/away')).toEqual(['n', 'far/away']);
+  // a queue may have a stroke in its name
+  expect(await goalOf('m/a/b')).toEqual([undefined, 'a/b']);
+  expect(await goalOf('x/b')).toEqual([undefined, 'x/b']);
 }, 30_000);

@@ -212,13 +212,28 @@ export interface OperateOptions extends Options {
 export const empty = (of: string, address: string, options: OperateOptions): Promise<void> =>
   operate(of, address, 'empty', undefined, options);
 
-/** Moves or copies messages to another store of the broker, or dead letters back to where they died. */
+/** Moves or copies messages to another store, or dead letters back to where they died. */
 export const move = (
   of: string,
   address: string,
   to: string | undefined,
   options: OperateOptions,
 ): Promise<void> => operate(of, address, options.copy ? 'copy' : 'move', to, options);
+
+/** @returns where messages go: a store of the same broker, or of another where what is named begins with one */
+async function goalOf(
+  to: string,
+  broker: string,
+  of: string,
+  options: Options,
+): Promise<{ to: string; toBroker?: string }> {
+  const slash = to.indexOf('/');
+  if (slash < 1) return { to };
+  const [first, rest] = [to.slice(0, slash), to.slice(slash + 1)];
+  if (first === broker) return { to: rest };
+  const { data } = await ask<LookSeen>('GET', where(of, 'watch', options));
+  return data.brokers.some((each) => each.broker === first) ? { to: rest, toBroker: first } : { to };
+}
 
 async function operate(
   of: string,
@@ -235,14 +250,14 @@ async function operate(
       `${own ? `${own.waiting} wait in ${address} now; ` : ''}say how many may be ${what === 'empty' ? 'destroyed' : what === 'move' ? 'moved' : 'copied'} with --agreed`,
     );
   }
-  const named = to?.startsWith(`${broker}/`) ? to.slice(broker.length + 1) : to;
+  const goal = to === undefined ? undefined : await goalOf(to, broker, of, options);
   const path = `${where(of, 'messages', options)}/operations`;
   const begun = await ask<{ id: number }>('POST', path, {
     what,
     broker,
     store,
     agreed: options.agreed,
-    ...(named === undefined ? {} : { to: named }),
+    ...goal,
     ...(options.where === undefined ? {} : { where: options.where }),
   });
   const progress = new Progress();

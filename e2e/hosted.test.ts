@@ -63,12 +63,27 @@ test('what stands is watched: who is missing is said, a message is sent, seen to
   await page.goto(`${w.address}${base}/${at}`);
   await see(page, '[data-testid=contradiction]', 'archive is declared to take from mainland/archive-in');
   await press(page, '[data-testid=send-open]', 'Send one');
+  // changed where it is sent
+  await press(page, '[data-testid=send-form] summary', 'change its fields');
+  await page.waitForSelector('[data-testid=send-form] [id="field severity"]');
+  await page.click('[data-testid=send-form] [id="field severity"]', { count: 3 });
+  await page.keyboard.type('5');
+  await page.keyboard.press('Tab');
+  await see(page, '[data-testid=send-form] summary', 'a message of your own');
   await press(page, '[data-testid=send]', 'Send it');
   await see(page, '[data-testid=send-form]', /It was taken; by the trace it comes to .*mainland\/archive-in/);
   await see(page, '[data-testid=store]', /archive-in[\s\S]*1/);
   await press(page, '[data-testid=look]', 'Look at its messages');
   await press(page, '[data-testid=message]', 'closure-announced');
+  await see(page, '[data-testid=letter]', /severity\s*5/);
   await see(page, '[data-testid=letter]', 'It is a closure-announced');
+  // one is taken, shown, and gone
+  await press(page, '[data-testid=take-open]', 'Take the oldest');
+  await see(page, '[data-testid=take-form]', 'takes the oldest message out of mainland/archive-in for good');
+  await press(page, '[data-testid=take]', 'Take it');
+  await see(page, '[data-testid=taken]', /nowhere but here[\s\S]*closure/);
+  await press(page, '[data-testid=send]', 'Send it');
+  await see(page, '[data-testid=store]', /archive-in[\s\S]*1/);
   await press(page, '[data-testid=act]', 'Move or destroy them');
   await see(
     page,

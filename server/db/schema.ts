@@ -734,6 +734,8 @@ export const operations = pgTable(
     broker: text('broker').notNull(),
     store: text('store').notNull(),
     to: text('to').notNull(),
+    /** Where they go to another broker; empty where it is the same. */
+    toBroker: text('to_broker').notNull().default(''),
     where: text('where').notNull(),
     agreed: integer('agreed').notNull(),
     done: integer('done').notNull().default(0),

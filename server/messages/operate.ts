@@ -9,7 +9,7 @@ import type { ConfirmChannel, GetMessage } from 'amqplib';
 import { Problem } from '../http/problem.ts';
 import { cut, end, type AmqpBroker } from '../targets/amqp/broker.ts';
 import { readQueue } from '../targets/amqp/inventory.ts';
-import { keptFor, openLane, propertiesOf } from '../targets/amqp/carry.ts';
+import { keptFor, openLane, propertiesOf, type Lane } from '../targets/amqp/carry.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import { BrokerTrouble, brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { HostedService, Lying } from '../targets/hosted/service.ts';
@@ -31,6 +31,8 @@ export interface Doing {
   readonly store: string;
   /** Where to; '' where each goes back to where it died. */
   readonly to: string;
+  /** The broker they go to, where that is another one. */
+  readonly other?: Reached;
   readonly where: Predicate | undefined;
   readonly most: number;
 }
@@ -67,24 +69,51 @@ const meets = (where: Predicate | undefined, message: Message): boolean =>
 
 /** @throws BrokerTrouble; what was done until then is done, and nothing is lost */
 export function operate(reached: Reached, doing: Doing, heard: Heard): Promise<Done> {
-  if (reached instanceof AmqpTarget) return onAmqp(reached.broker, doing, heard);
-  if (reached instanceof HostedTarget) return onHosted(reached.service, doing, heard);
+  const { other } = doing;
+  if (reached instanceof AmqpTarget && (!other || other instanceof AmqpTarget))
+    return onAmqp(reached.broker, other?.broker, doing, heard);
+  if (reached instanceof HostedTarget && !other) return onHosted(reached.service, doing, heard);
   throw new BrokerTrouble('strange', 'nothing can be moved there');
 }
 
-async function onAmqp(broker: AmqpBroker, doing: Doing, heard: Heard): Promise<Done> {
+/** @param other the broker they go to, where that is another one */
+async function onAmqp(
+  broker: AmqpBroker,
+  other: AmqpBroker | undefined,
+  doing: Doing,
+  heard: Heard,
+): Promise<Done> {
+  const near = await laneTo(broker);
+  try {
+    const far = other ? await laneTo(other) : near;
+    try {
+      const work = new AmqpWork(near.lane, far.lane, far.broker, doing, heard);
+      // either end may go
+      return await near.lane.during(far === near ? work.run() : far.lane.during(work.run()));
+    } finally {
+      if (far !== near) await far.close();
+    }
+  } finally {
+    // what is in hand is put back
+    await near.close();
+  }
+}
+
+/** A connection of its own to a broker, with one lane. @throws BrokerTrouble */
+async function laneTo(broker: AmqpBroker) {
   const connection = await broker.connect('vondle messages');
   const lane = await openLane(connection, SILENT_MS, new AbortController().signal).catch((error: unknown) => {
     cut(connection);
     throw error;
   });
-  try {
-    return await lane.during(new AmqpWork(broker, lane.channel, doing, heard, lane.alive).run());
-  } finally {
-    // what is in hand is put back
-    await lane.close();
-    await end(connection);
-  }
+  return {
+    broker,
+    lane,
+    async close() {
+      await lane.close();
+      await end(connection);
+    },
+  };
 }
 
 class AmqpWork {
@@ -98,13 +127,18 @@ class AmqpWork {
   private readonly ways = new Map<string, string>();
   private readonly gone = new Set<string>();
 
+  private readonly channel: ConfirmChannel;
+
   constructor(
+    private readonly near: Lane,
+    /** Where they go to, and its broker. */
+    private readonly far: Lane,
     private readonly broker: AmqpBroker,
-    private readonly channel: ConfirmChannel,
     private readonly doing: Doing,
     private readonly heard: Heard,
-    private readonly alive: () => void,
-  ) {}
+  ) {
+    this.channel = near.channel;
+  }
 
   async run(): Promise<Done> {
     const { channel, doing, heard } = this;
@@ -132,10 +166,15 @@ class AmqpWork {
     }
     while (this.onTheWay > 0 && this.failed === undefined)
       await new Promise<void>((done) => (this.room = done));
-    for (const [to, way] of this.ways) await channel.unbindQueue(to, way, '').catch(() => {});
+    for (const [to, way] of this.ways) await this.far.channel.unbindQueue(to, way, '').catch(() => {});
     heard.told(this.done, this.looked);
     if (this.failed !== undefined) throw brokerTrouble(this.failed);
     return { done: this.done, looked: this.looked, left: this.left(chosen, until) };
+  }
+
+  private alive(): void {
+    this.near.alive();
+    this.far.alive();
   }
 
   private isFull(): boolean {
@@ -157,7 +196,8 @@ class AmqpWork {
     const { what, to, store } = this.doing;
     if (what === 'empty') return '';
     const target = to || peeked(message).deaths[0]?.at;
-    if (target === undefined || target === '' || target === store) return undefined;
+    if (target === undefined || target === '') return undefined;
+    if (target === store && !this.doing.other) return undefined;
     if (this.gone.has(target)) return undefined;
     const known = this.ways.get(target);
     if (known !== undefined) return known;
@@ -168,8 +208,8 @@ class AmqpWork {
     }
     // a fanout exchange of our own leaves each message the key it came with
     const way = `${keptFor(target)}.through`;
-    await this.channel.assertExchange(way, 'fanout', { durable: true, autoDelete: true });
-    await this.channel.bindQueue(target, way, '');
+    await this.far.channel.assertExchange(way, 'fanout', { durable: true, autoDelete: true });
+    await this.far.channel.bindQueue(target, way, '');
     this.ways.set(target, way);
     return way;
   }
@@ -183,23 +223,29 @@ class AmqpWork {
     }
     this.onTheWay++;
     this.bytes += message.content.byteLength;
-    channel.publish(way, message.fields.routingKey, message.content, propertiesOf(message), (error) => {
-      this.onTheWay--;
-      this.bytes -= message.content.byteLength;
-      this.alive();
-      if (error)
-        this.failed ??= new BrokerTrouble(
-          'refused',
-          '',
-          'the queue they go to did not take one; it stays where it was',
-        );
-      else {
-        if (doing.what === 'move') channel.ack(message);
-        this.done++;
-      }
-      this.room?.();
-      this.room = undefined;
-    });
+    this.far.channel.publish(
+      way,
+      message.fields.routingKey,
+      message.content,
+      propertiesOf(message),
+      (error) => {
+        this.onTheWay--;
+        this.bytes -= message.content.byteLength;
+        this.alive();
+        if (error)
+          this.failed ??= new BrokerTrouble(
+            'refused',
+            '',
+            'the queue they go to did not take one; it stays where it was',
+          );
+        else {
+          if (doing.what === 'move') channel.ack(message);
+          this.done++;
+        }
+        this.room?.();
+        this.room = undefined;
+      },
+    );
   }
 }
 

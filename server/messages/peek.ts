@@ -13,6 +13,9 @@ const PEEK_MS = 10_000;
 /** No more are looked at once so much was read. */
 export const MOST_BYTES = 16 * 1024 * 1024;
 
+/** So many that somebody has in hand are passed over for one that may be taken. */
+const MOST_PASSED = 100;
+
 export interface Death {
   readonly why: string;
   readonly at: string;
@@ -91,6 +94,53 @@ async function peekAmqp(broker: AmqpBroker, store: string, most: number): Promis
             ? 'Each was taken for a moment and put back in its place: the broker now marks it as redelivered. While it was looked at, nobody else could take it.'
             : 'Nothing waits here now; what takers have in hand cannot be looked at.',
         };
+      })(),
+      PEEK_MS,
+    );
+  } catch (error) {
+    cut(connection);
+    throw brokerTrouble(error);
+  } finally {
+    await end(connection);
+  }
+}
+
+/**
+ * Takes the oldest message of a store that nobody has in hand, for good.
+ * @param tell what is made of it while it can still be put back: where this throws, it is
+ * @returns what was made of it; undefined where none waits
+ * @throws BrokerTrouble; where the connection goes in that moment, the broker has it or not
+ */
+export async function takeOldest<T>(
+  reached: Reached,
+  store: string,
+  tell: (message: Peeked) => T,
+): Promise<T | undefined> {
+  if (reached instanceof HostedTarget) {
+    const found = await reached.service.browse(store, MOST_PASSED);
+    if (!found) throw new BrokerTrouble('refused', '', `there is no store ${store} on the broker`);
+    for (const each of found) {
+      if (each.inHand === 'yes') continue;
+      const told = tell(lying(each));
+      // whoever took it meanwhile has it
+      if ((await reached.service.destroy(store, [each.id])) > 0) return told;
+    }
+    return undefined;
+  }
+  if (!(reached instanceof AmqpTarget)) throw new BrokerTrouble('strange', 'nothing can be taken there');
+  const connection = await reached.broker.connect('vondle take');
+  try {
+    return await within(
+      (async () => {
+        const channel = await connection.createChannel();
+        channel.on('error', () => {});
+        const message = await channel.get(store);
+        if (!message) return undefined;
+        const told = tell(peeked(message));
+        channel.ack(message);
+        // closed in order, the acknowledgement has come
+        await channel.close();
+        return told;
       })(),
       PEEK_MS,
     );

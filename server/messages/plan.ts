@@ -11,7 +11,7 @@ import { environmentsStanding } from '../links/standing.ts';
 import { onBroker, topologyAt, type Planning } from '../rollouts/planning.ts';
 import type { Reached } from '../targets/reached.ts';
 import { entryOf, membersOf, type Entry, type SentBy } from './entry.ts';
-import { peek } from './peek.ts';
+import { peek, takeOldest } from './peek.ts';
 import { toldOf } from './told.ts';
 
 interface Where {
@@ -58,6 +58,18 @@ export async function browse(
   const { target, topology } = await standingOn(planning, where, broker);
   const { messages, waiting, said } = await onBroker(target, () => peek(target.reached, store, most));
   return { messages: toldOf(topology, { broker, store }, messages, reads), waiting, said };
+}
+
+/** Takes the oldest message of a store, for good. @throws Problem */
+export async function takeOne(
+  planning: Planning,
+  { broker, store, reads, ...where }: Where & { broker: string; store: string; reads: Reads },
+): Promise<{ message: MessageSeen | null }> {
+  const { target, topology } = await standingOn(planning, where, broker);
+  const taken = await onBroker(target, () =>
+    takeOldest(target.reached, store, (message) => toldOf(topology, { broker, store }, [message], reads)[0]!),
+  );
+  return { message: taken ?? null };
 }
 
 export interface SendPlan {

@@ -1,4 +1,4 @@
-import { askedMessages, MOST_LOOKED, newOperation, newProbe } from '@vondle/api';
+import { askedMessages, askedTaking, MOST_LOOKED, newOperation, newProbe } from '@vondle/api';
 import type { Message } from '@vondle/core/conditions';
 import { Hono } from 'hono';
 import type { Database } from '../db/connect.ts';
@@ -28,6 +28,13 @@ export function messageRoutes(db: Database, messages: Messages): Hono<Env> {
           reads: topology.reads,
         }),
       );
+    })
+    .post('/:slug/messages/:environment/take', async (c) => {
+      const person = c.get('person');
+      const topology = await allowed(db, person, c.req.param('slug'), 'operate');
+      const asked = await body(c, askedTaking);
+      const where = { topologyId: topology.id, environment: c.req.param('environment') };
+      return c.json(await messages.take(person.id, where, { ...asked, reads: topology.reads }));
     })
     .post('/:slug/messages/:environment/send', async (c) => {
       const person = c.get('person');

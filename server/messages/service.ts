@@ -9,7 +9,9 @@ import { forTheLog } from '../db/trouble.ts';
 import { openTarget, type Openers } from '../environments/store.ts';
 import { Budget } from '../http/budget.ts';
 import { notFound, Problem } from '../http/problem.ts';
+import { AmqpTarget } from '../targets/amqp/target.ts';
 import { brokerTrouble } from '../targets/amqp/trouble.ts';
+import type { Reached } from '../targets/reached.ts';
 import type { Work } from '../work/pool.ts';
 import { conditionOf, operate } from './operate.ts';
 import { openSender, type SentHow } from './sender.ts';
@@ -31,6 +33,7 @@ export interface Asked {
   readonly broker: string;
   readonly store: string;
   readonly to?: string | undefined;
+  readonly toBroker?: string | undefined;
   readonly where?: string | undefined;
   readonly most?: number | undefined;
   readonly agreed: number;
@@ -71,6 +74,25 @@ export class Messages {
         },
       });
       return found;
+    } finally {
+      release();
+    }
+  }
+
+  /** Takes the oldest message of a store, for good; that it was is recorded before it is. @throws Problem */
+  async take(
+    personId: number,
+    { topologyId, environment }: Where,
+    asked: { broker: string; store: string; reads: Reads },
+  ): Promise<{ message: MessageSeen | null }> {
+    const release = this.looking.take(`person ${personId}`, 1);
+    try {
+      await record(this.db, 'take message', {
+        personId,
+        topologyId,
+        details: { environment, store: `${asked.broker}/${asked.store}` },
+      });
+      return await this.work.run('takeOne', { topologyId, environment, ...asked });
     } finally {
       release();
     }
@@ -142,6 +164,7 @@ export class Messages {
         broker: operations.broker,
         store: operations.store,
         to: operations.to,
+        toBroker: operations.toBroker,
         where: operations.where,
         agreed: operations.agreed,
         done: operations.done,
@@ -164,14 +187,22 @@ export class Messages {
   async begin(personId: number, where: Where, asked: Asked): Promise<number> {
     const condition = conditionOf(asked.where ?? '');
     const { what, broker, store, to = '', agreed } = asked;
-    if (what !== 'empty' && to === store) throw new Problem(422, 'The same', `${store} has them already.`);
-    const { targetId, stores } = await this.work.run('storesOn', { ...where, broker });
-    const own = stores.find(({ name }) => name === store);
-    if (!own) throw notFound(`store ${store.slice(0, 100)} on ${broker}`);
-    if (what !== 'empty' && to !== '' && !stores.some(({ name }) => name === to))
-      throw notFound(`store ${to.slice(0, 100)} on ${broker}; messages are moved on one broker`);
-    const target = await openTarget(this.db, this.openers, where.topologyId, targetId);
-    if (!target) throw notFound('target of this broker any more');
+    const toBroker = asked.toBroker === broker ? '' : (asked.toBroker ?? '');
+    if (what !== 'empty' && to === store && toBroker === '')
+      throw new Problem(422, 'The same', `${store} has them already.`);
+    if (what === 'empty' ? toBroker !== '' : toBroker !== '' && to === '')
+      throw new Problem(422, 'No store', `Which store of ${toBroker} they go to has to be said.`);
+    const near = await this.opened(where, broker, store);
+    const far =
+      what !== 'empty' && to !== '' && toBroker !== '' ? await this.opened(where, toBroker, to) : undefined;
+    if (far && !(near.reached instanceof AmqpTarget && far.reached instanceof AmqpTarget))
+      throw new Problem(
+        422,
+        'Not between these',
+        `Messages are moved from one AMQP 0-9-1 broker to another, or on one broker. What comes to a publish-subscribe service is sent there as an app does.`,
+      );
+    if (what !== 'empty' && to !== '' && !far && !near.stores.includes(to))
+      throw notFound(`store ${to.slice(0, 100)} on ${broker}`);
     const release = this.operating.take(`person ${personId}`, 1);
     try {
       const id = await this.db.transaction(async (tx) => {
@@ -183,6 +214,7 @@ export class Messages {
             broker,
             store,
             to,
+            toBroker,
             where: asked.where ?? '',
             agreed,
             state: 'running',
@@ -197,14 +229,21 @@ export class Messages {
             operation: made!.id,
             environment: where.environment,
             store: `${broker}/${store}`,
-            to,
+            to: toBroker ? `${toBroker}/${to}` : to,
             agreed,
           },
         });
         return made!.id;
       });
-      const doing = { what, store, to, where: condition, most: Math.min(agreed, asked.most ?? agreed) };
-      const run = this.run(id, personId, where.topologyId, target.reached, doing).finally(() => {
+      const doing = {
+        what,
+        store,
+        to,
+        ...(far ? { other: far.reached } : {}),
+        where: condition,
+        most: Math.min(agreed, asked.most ?? agreed),
+      };
+      const run = this.run(id, personId, where.topologyId, near.reached, doing).finally(() => {
         release();
         this.running.delete(run);
       });
@@ -214,6 +253,20 @@ export class Messages {
       release();
       throw error;
     }
+  }
+
+  /** @returns a broker that has a store, and what its other stores are called. @throws Problem where there is none */
+  private async opened(
+    where: Where,
+    broker: string,
+    store: string,
+  ): Promise<{ reached: Reached; stores: readonly string[] }> {
+    const { targetId, stores } = await this.work.run('storesOn', { ...where, broker });
+    const names = stores.map(({ name }) => name);
+    if (!names.includes(store)) throw notFound(`store ${store.slice(0, 100)} on ${broker}`);
+    const target = await openTarget(this.db, this.openers, where.topologyId, targetId);
+    if (!target) throw notFound('target of this broker any more');
+    return { reached: target.reached, stores: names };
   }
 
   /** Asks an operation to stop, whichever process does it. @throws Problem 404 where there is none */

@@ -47,6 +47,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   browse: 'aside',
   planSend: 'aside',
   storesOn: 'aside',
+  takeOne: 'aside',
   tapsThere: 'aside',
   keptOf: 'aside',
   lookAt: 'watch',

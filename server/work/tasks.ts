@@ -5,7 +5,7 @@ import { takeIn } from '../environments/take-in.ts';
 import { expectedProbe, probeSet } from '../probes/plan.ts';
 import { driftIn } from '../watch/drift.ts';
 import { expectedThere, lookAt } from '../watch/look.ts';
-import { browse, planSend, storesOn } from '../messages/plan.ts';
+import { browse, planSend, storesOn, takeOne } from '../messages/plan.ts';
 import { keptOf } from '../taps/kept.ts';
 import { tapsThere } from '../taps/plan.ts';
 import { linksStanding, type Stands } from '../links/standing.ts';
@@ -66,6 +66,7 @@ export const tasks = (planning: Planning) => ({
   takeIn: (input: Parameters<typeof takeIn>[1]) => takeIn(planning, input),
   browse: (input: Parameters<typeof browse>[1]) => browse(planning, input),
   planSend: (input: Parameters<typeof planSend>[1]) => planSend(planning, input),
+  takeOne: (input: Parameters<typeof takeOne>[1]) => takeOne(planning, input),
   storesOn: (input: Parameters<typeof storesOn>[1]) => storesOn(planning, input),
   tapsThere: (input: Stands) => tapsThere(planning.db, input),
   keptOf: (input: Parameters<typeof keptOf>[1]) => keptOf(planning.db, input),

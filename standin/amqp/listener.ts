@@ -73,6 +73,8 @@ export async function listen({ connection, spaces, intake, host, port, tls }: Pa
     if (!who) return wire.close({ condition: 'amqp:unauthorized-access', description: 'nobody signed in' });
     wire.signed = who;
     wire.socket.setTimeout(0);
+    // a message does not wait for what was settled before it
+    wire.socket.setNoDelay(true);
   });
   container.on('session_open', (context: rhea.EventContext) => {
     const wire = wireOf(context);

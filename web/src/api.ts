@@ -308,6 +308,8 @@ export const api = {
     ask(`GET ${T}/watch/:environment`, { at: { slug, environment } }),
   messages: (slug: string, environment: string, broker: string, store: string, most: number) =>
     ask(`GET ${T}/messages/:environment`, { at: { slug, environment }, query: { broker, store, most } }),
+  takeMessage: (slug: string, environment: string, broker: string, store: string) =>
+    ask(`POST ${T}/messages/:environment/take`, { at: { slug, environment }, body: { broker, store } }),
   sendMessage: (
     slug: string,
     environment: string,

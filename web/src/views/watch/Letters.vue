@@ -15,8 +15,8 @@ const props = defineProps<{
   slug: string;
   environment: string;
   store: StoreSeen;
-  /** The stores of the same broker, as it calls them. */
-  stores: readonly string[];
+  /** The stores of all brokers, its own among them. */
+  stores: readonly Pick<StoreSeen, 'broker' | 'name'>[];
 }>();
 const workspace = useWorkspace();
 const focus = useFocus();
@@ -36,10 +36,47 @@ function toggle(place: number): void {
   if (!open.value.delete(place)) open.value.add(place);
 }
 
+/** Whether the oldest is to be taken, which is not agreed to yet; and the one that was. */
+const taking = ref(false);
+const taken = shallowRef<MessageSeen | null>();
+const take = () =>
+  attempt(async () => {
+    const { broker, name } = props.store;
+    taken.value = (await api.takeMessage(props.slug, props.environment, broker, name)).message;
+    taking.value = false;
+    found.value = undefined;
+  });
+
 /** What is to be done with its messages, not agreed to yet. */
 const what = ref<'empty' | 'move' | 'copy'>('empty');
 const doing = ref(false);
+/** Where they go, as `broker/name`; '' for where each was given up. */
 const to = ref('');
+/** The brokers from and to which messages are moved: those that take any message, whoever sends it. */
+const amqp = shallowRef<ReadonlySet<string>>(new Set());
+async function decide() {
+  doing.value = !doing.value;
+  if (!doing.value || amqp.value.size) return;
+  const targets = await api.targets(props.slug).catch(() => []);
+  amqp.value = new Set(
+    targets.flatMap(({ environment, kind, broker }) =>
+      environment === props.environment && kind === 'amqp' ? [broker] : [],
+    ),
+  );
+}
+/** The other stores of its broker, and then those of others. */
+const goals = computed(() => {
+  const { broker, name } = props.store;
+  const isGoal = (each: Pick<StoreSeen, 'broker' | 'name'>) =>
+    each.broker === broker ? each.name !== name : amqp.value.has(broker) && amqp.value.has(each.broker);
+  const all = props.stores.filter(isGoal);
+  return [
+    ...all.filter((each) => each.broker === broker).map((each) => ({ ...each, label: each.name })),
+    ...all
+      .filter((each) => each.broker !== broker)
+      .map((each) => ({ ...each, label: `${each.broker}/${each.name}` })),
+  ].map((each) => ({ ...each, value: `${each.broker}/${each.name}` }));
+});
 const where = ref('');
 const most = ref('');
 const operations = shallowRef<readonly OperationEntry[]>([]);
@@ -51,7 +88,7 @@ const count = computed(() => {
 const many = (n: number) => `${n.toLocaleString('en')} ${n === 1 ? 'message' : 'messages'}`;
 const willDo = computed(() => {
   const these = `${where.value.trim() ? 'of ' : ''}the oldest ${many(count.value)} in ${props.store.broker}/${props.store.name}${where.value.trim() ? `, those with ${where.value.trim()}` : ''}`;
-  const goal = to.value ? `to ${props.store.broker}/${to.value}` : 'each back to where it was given up';
+  const goal = to.value ? `to ${to.value}` : 'each back to where it was given up';
   if (what.value === 'empty') return `This destroys ${these}, for good.`;
   return what.value === 'move'
     ? `This moves ${these} ${goal}.`
@@ -63,12 +100,14 @@ const list = async () => {
 const begin = () =>
   attempt(async () => {
     const { broker, name } = props.store;
+    const goal = goals.value.find(({ value }) => value === to.value);
     await api.operate(props.slug, props.environment, {
       what: what.value,
       broker,
       store: name,
       agreed: count.value,
-      ...(what.value === 'empty' ? {} : { to: to.value }),
+      ...(what.value === 'empty' ? {} : { to: goal?.name ?? '' }),
+      ...(what.value === 'empty' || !goal || goal.broker === broker ? {} : { toBroker: goal.broker }),
       ...(where.value.trim() ? { where: where.value.trim() } : {}),
     });
     doing.value = false;
@@ -89,6 +128,7 @@ const WORDS = { empty: 'destroyed', move: 'moved', copy: 'copied' } as const;
 watch(
   () => [props.environment, props.store.broker, props.store.name].join(' '),
   () => {
+    [taking.value, taken.value, sent.value] = [false, undefined, ''];
     [found.value, trouble.value, doing.value, to.value, where.value, most.value] = [
       undefined,
       '',
@@ -137,12 +177,34 @@ const send = () =>
     <template v-else>
       <div class="acts">
         <el-button :loading="busy" data-testid="look" @click="look">Look at its messages</el-button>
-        <el-button :disabled="there === 0" data-testid="act" @click="doing = !doing"
+        <el-button :disabled="there === 0" data-testid="take-open" @click="taking = !taking"
+          >Take the oldest …</el-button
+        >
+        <el-button :disabled="there === 0" data-testid="act" @click="decide"
           >Move or destroy them …</el-button
         >
         <el-button data-testid="send-open" @click="sending = !sending">Send one …</el-button>
       </div>
       <p v-if="trouble" class="error" role="alert">{{ trouble }}</p>
+      <div v-if="taking" class="form" data-testid="take-form">
+        <p class="error">
+          This takes the oldest message out of {{ store.broker }}/{{ store.name }} for good, and shows it here
+          once, as far as you may read it.
+        </p>
+        <el-button type="danger" :loading="busy" data-testid="take" @click="take">Take it</el-button>
+        <button type="button" class="plain link" @click="taking = false">leave it</button>
+      </div>
+      <section v-if="taken !== undefined" class="form" data-testid="taken" aria-label="the message taken">
+        <p>
+          {{
+            taken
+              ? `It is out of ${store.name}, and nowhere but here.`
+              : 'None waits there that may be taken.'
+          }}
+          <button type="button" class="plain link" @click="taken = undefined">put it away</button>
+        </p>
+        <Letter v-if="taken" :message="taken" />
+      </section>
       <form v-if="doing" class="form" data-testid="operate" @submit.prevent="begin">
         <div class="row">
           <Choice
@@ -162,10 +224,7 @@ const send = () =>
             words="to"
             called="where to"
             class="choice"
-            :options="[
-              { value: '', label: 'where each was given up' },
-              ...stores.filter((name) => name !== store.name).map((name) => ({ value: name, label: name })),
-            ]"
+            :options="[{ value: '', label: 'where each was given up' }, ...goals]"
           />
         </div>
         <label
@@ -204,7 +263,8 @@ const send = () =>
       </div>
       <ul v-if="own.length" class="operations">
         <li v-for="each in own" :key="each.id" data-testid="operation">
-          {{ each.done.toLocaleString('en') }} {{ WORDS[each.what] }}{{ each.to ? ` to ${each.to}` : '' }}
+          {{ each.done.toLocaleString('en') }} {{ WORDS[each.what]
+          }}{{ each.to ? ` to ${each.toBroker ? `${each.toBroker}/` : ''}${each.to}` : '' }}
           <span class="soft"
             >of {{ each.agreed.toLocaleString('en') }} agreed to, by {{ each.by
             }}{{ each.error ? ';' : '' }}</span

@@ -274,12 +274,7 @@ const grave = ({ kind }: ContradictionSeen) =>
             </tbody>
           </table>
           <p v-if="one.node && nodes > 1" class="soft">It is on the node {{ one.node }}.</p>
-          <Letters
-            :slug="slug"
-            :environment="environment!"
-            :store="one"
-            :stores="look.stores.filter(({ broker }) => broker === one!.broker).map(({ name }) => name)"
-          />
+          <Letters :slug="slug" :environment="environment!" :store="one" :stores="look.stores" />
         </template>
       </div>
     </div>

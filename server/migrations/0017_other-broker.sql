@@ -1,0 +1,1 @@
+ALTER TABLE "operations" ADD COLUMN "to_broker" text DEFAULT '' NOT NULL;
