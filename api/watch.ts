@@ -1,5 +1,5 @@
 /** An environment as it is: what waits where, who takes, what contradicts the topology. */
-import { number, string, type InferType } from 'yup';
+import { boolean, number, string, type InferType } from 'yup';
 import { list, map, maybeWhole, record, text, time, whole, word, yes } from './kinds.ts';
 import type { Routes } from './route.ts';
 
@@ -67,6 +67,14 @@ const contradiction = record(
   'Contradiction',
 );
 export type ContradictionSeen = InferType<typeof contradiction>;
+
+/** Whether the apps of an environment shall run, made up. */
+export const madeUpApps = record({ run: boolean().required() });
+const madeUp = record({
+  /** Whether they may: all that stands there is on brokers that came with the installation. */
+  may: yes(),
+  run: yes(),
+});
 
 const alert = record(
   {
@@ -201,6 +209,18 @@ export const watchRoutes = {
     door: 'read',
     answer: drift,
     status: 200,
+  },
+  'GET /topologies/:slug/watch/:environment/apps': {
+    what: 'Whether the apps of an environment run, made up',
+    door: 'read',
+    answer: madeUp,
+  },
+  'PUT /topologies/:slug/watch/:environment/apps': {
+    what: 'Let the apps of an environment run, made up, or end them',
+    more: 'They send examples at the rates that are declared, and take as is declared. They run only where all that stands is on brokers that came with the installation, and end with the server that began them.',
+    door: 'operate',
+    body: madeUpApps,
+    answer: madeUp,
   },
   'GET /topologies/:slug/watch/:environment/alerts': {
     what: 'The alerts of an environment that went off, the newest first',

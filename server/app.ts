@@ -38,6 +38,8 @@ import type { Allowed } from './targets/allowed.ts';
 import type { BuiltIn } from './targets/amqp/built-in.ts';
 import type { BuiltInHosted } from './targets/hosted/built-in.ts';
 import type { Watching } from './watch/service.ts';
+import type { MadeUpApps } from './demo/made-up.ts';
+import { madeUpRoutes } from './demo/routes.ts';
 import { watchRoutes } from './watch/routes.ts';
 import { webhookRoutes } from './webhooks/routes.ts';
 import { topologyRoutes } from './topologies/routes.ts';
@@ -61,6 +63,8 @@ export interface Parts {
   readonly taps: Taps;
   /** Looks at environments. */
   readonly watching: Pick<Watching, 'drift'>;
+  /** Lets apps run, made up, on the brokers that came with the installation. */
+  readonly madeUp?: MadeUpApps;
   readonly work: Work;
   readonly changes: Changes;
   readonly metrics: Metrics;
@@ -166,6 +170,7 @@ export function createApp(parts: Parts): Hono<Env> {
     targetRoutes(db, { sealer, allowed }, work, parts),
     linkRoutes(db, parts.links),
     watchRoutes(db, parts.watching),
+    madeUpRoutes(db, parts.madeUp),
     messageRoutes(db, parts.messages),
     tapRoutes(db, parts.taps),
     credentialRoutes(db, { sealer, allowed }),

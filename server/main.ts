@@ -8,6 +8,7 @@ import { pino } from 'pino';
 import { createApp } from './app.ts';
 import { bringUpToDate, connect, whenReached } from './db/connect.ts';
 import { forTheLog, isAway } from './db/trouble.ts';
+import { MadeUpApps } from './demo/made-up.ts';
 import { connectDemo, seedDemo } from './demo/seed.ts';
 import { Jobs } from './jobs/queue.ts';
 import { Changes } from './live/changes.ts';
@@ -82,6 +83,15 @@ const watching = new Watching({
   log,
   links: (topologyId) => links.of(topologyId),
 });
+const madeUp = settings.demoBroker
+  ? new MadeUpApps(
+      fileURLToPath(new URL('./apps.mjs', import.meta.url)),
+      connection.db,
+      openers,
+      { broker: settings.demoBroker, ...(settings.demoHosted ? { hosted: settings.demoHosted } : {}) },
+      log,
+    )
+  : undefined;
 const metrics = new Metrics({
   pool: connection.pool,
   lanes: () => work.lanesNow(),
@@ -105,6 +115,7 @@ const app = createApp({
   messages,
   taps,
   watching,
+  ...(madeUp ? { madeUp } : {}),
   ...(settings.carriesLinks ? { links } : {}),
   work,
   changes,
@@ -136,6 +147,7 @@ const end = async () => {
   ready = false;
   setTimeout(() => process.exit(0), 3 * GRACE_MS).unref();
   server.close();
+  madeUp?.close();
   await rollouts.close();
   await Promise.race([links.close(), pause(GRACE_MS)]);
   await Promise.race([messages.close(), pause(GRACE_MS)]);
@@ -167,9 +179,13 @@ deliveries.start();
 await jobs.start((id) => rollouts.carry(id));
 if (settings.demoBroker) {
   const { demoBroker, demoHosted } = settings;
-  const set = connectDemo(connection.db, openers, demoBroker, rollouts, demoHosted).catch((error: unknown) =>
-    log.error({ err: forTheLog(error) }, 'the built-in broker could not be set up'),
-  );
+  const set = connectDemo(connection.db, openers, demoBroker, rollouts, demoHosted)
+    .then(async (live) => {
+      if (live && settings.demoApps) await madeUp?.start(live);
+    })
+    .catch((error: unknown) =>
+      log.error({ err: forTheLog(error) }, 'the built-in broker could not be set up'),
+    );
   // whoever comes first finds the demo whole, unless that takes too long
   await Promise.race([set, pause(DEMO_MS)]);
 }

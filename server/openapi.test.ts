@@ -67,6 +67,7 @@ test('every route that needs no broker answers as it is described', async () => 
     'links',
     'credentials',
     'watch/live/alerts',
+    'watch/live/apps',
     'taps/live',
     'passed/live',
     'watch/live/course?broker=m&store=q&minutes=60',
@@ -124,7 +125,7 @@ test('every route that needs no broker answers as it is described', async () => 
     .map(({ operationId }) => operationId);
   // streams go on and on; what is of a broker, a receiver or an issuer is tried with one
   const BROKER =
-    /Live$|Rollouts|Targets|Credentials|Webhooks|Oidc|WatchEnvironment(Drift)?$|MessagesEnvironment(Send)?$|^post.*Operations/;
+    /Live$|Rollouts|Targets|Credentials|Webhooks|Oidc|WatchEnvironment(Drift)?$|put.*EnvironmentApps$|MessagesEnvironment(Send|Take)?$|^post.*Operations/;
   expect(silent.filter((id) => !BROKER.test(id))).toEqual([]);
 });
 

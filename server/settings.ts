@@ -39,6 +39,10 @@ const shape = object({
   VONDLE_BROKER_MQTT: string(),
   /** The administration of the publish-subscribe service that came with the installation, with its operator's secret. */
   VONDLE_STANDIN: string(),
+  /** `on` where the demo's apps run from the start. */
+  VONDLE_DEMO_APPS: string()
+    .oneOf(['on', 'off'] as const)
+    .default('off'),
   LOG_LEVEL: string().default('info'),
 });
 
@@ -94,6 +98,7 @@ export function settingsFrom(environment: NodeJS.ProcessEnv) {
           }
         : undefined,
     demoHosted: read.VONDLE_STANDIN ? { service: read.VONDLE_STANDIN } : undefined,
+    demoApps: read.VONDLE_DEMO_APPS === 'on',
     logLevel: read.LOG_LEVEL,
   };
 }

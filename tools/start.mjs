@@ -32,7 +32,6 @@ await run(async () => {
     if (ending) return;
     ending = true;
     say('stopping …');
-    await crew.stop('apps', 'SIGTERM', 5000);
     await crew.stop('server', 'SIGTERM', 10_000);
     await crew.stop('standin', 'SIGTERM', 10_000);
     await Promise.all([crew.stop('postgres', 'SIGINT'), stopBroker(crew)]);
@@ -43,7 +42,6 @@ await run(async () => {
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void end(0));
 
   try {
-    await crew.stop('apps');
     await crew.stop('server');
     await crew.stop('standin');
     say('starting PostgreSQL and the AMQP broker …');
@@ -63,6 +61,7 @@ await run(async () => {
     say('the stand-in for publish-subscribe services is up');
 
     const port = await state.port('server', Number(process.env.PORT) || 4580);
+    const apps = process.argv.includes('--apps');
     const env = {
       DATABASE_URL: database,
       PORT: String(port),
@@ -74,6 +73,7 @@ await run(async () => {
       VONDLE_STANDIN: standin.service,
       // what is on this machine may be connected to, and nothing else, unless an operator says otherwise
       VONDLE_TARGETS: process.env.VONDLE_TARGETS ?? 'loopback',
+      VONDLE_DEMO_APPS: apps ? 'on' : 'off',
       VONDLE_OLD_SECRETS: state.oldSecrets('server').join(','),
     };
     const log = join(home, 'server.log');
@@ -96,13 +96,6 @@ await run(async () => {
     say(
       `sign in as    mara (owner), odo (approver), ines (author), tam (operator) or wen (reader), password ${state.secret('demo sign-in')}`,
     );
-    const apps = process.argv.includes('--apps');
-    const beginApps = () =>
-      crew.start('apps', process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist/apps.mjs')], {
-        env,
-        cwd: ROOT,
-      });
-    const running = apps && beginApps();
     if (apps) say('the demo\u2019s apps run in live, made up: see Watch');
     say('Ctrl-C stops it and everything it started.');
     const kept = (what, file, child, again) =>
@@ -114,7 +107,6 @@ await run(async () => {
       });
     await Promise.all([
       kept('the server', log, server, begin),
-      ...(apps ? [kept('the demo\u2019s apps', join(home, 'apps.log'), running, beginApps)] : []),
       kept('the stand-in', join(home, 'standin.log'), standin.child, standin.begin),
     ]);
   } catch (error) {

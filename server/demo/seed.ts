@@ -147,12 +147,13 @@ export async function connectDemo(
   broker: BuiltIn,
   service: Rollouts,
   hosted?: BuiltInHosted,
-): Promise<void> {
+): Promise<{ topologyId: number; environment: string } | undefined> {
   const somebody = async (handle: string) => (await db.select().from(people).where(eq(people.handle, handle)))[0];
   const [architect, approver] = [await somebody('mara'), await somebody('odo')];
   const topology = architect && (await topologyFor(db, SLUG, architect.id));
   const approved = approver && (await topologyFor(db, SLUG, approver.id));
-  if (!topology || !approved) return;
+  if (!topology || !approved) return undefined;
+  const live = { topologyId: topology.id, environment: 'live' };
   const targets: { readonly environment: string; readonly id: number }[] = [];
   for (const [environment, name] of PLACES) {
     const vhost = `${environment}-${name}`;
@@ -172,7 +173,7 @@ export async function connectDemo(
     if (environment === 'live') liveShore = addresses;
   }
   const tried = await rolloutsOf(db, topology.id);
-  if (tried.some(({ environment, state }) => environment === 'live' && state !== 'failed')) return;
+  if (tried.some(({ environment, state }) => environment === 'live' && state !== 'failed')) return live;
   for (const { environment, id } of targets) {
     if (environment !== 'live') continue;
     const planned = await service.plan(topology, architect, { targetId: id, wanted: LIVE_REVISION });
@@ -184,6 +185,7 @@ export async function connectDemo(
     while ((await rollout()).state === 'applying') await pause(100);
   }
   if (liveShore) await drift(new HostedService(liveShore, allowed));
+  return live;
 }
 
 /** Changes something behind the topology's back, as somebody in a hurry does by hand: for the demo to have something to find. */

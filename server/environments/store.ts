@@ -62,11 +62,17 @@ export async function openTarget(
   const { sealed, ...row } = found;
   const { environment, broker } = row;
   const users = usersAt(db, sealer, await slugOf(db, topologyId), { topologyId, environment, broker });
-  return {
-    ...row,
-    reached: reachedBy(row.kind, JSON.parse(sealer.open(sealed, rowOf(row))), allowed, users),
-  };
+  return { ...row, reached: reachedBy(row.kind, opened(sealer, sealed, row), allowed, users) };
 }
+
+const opened = (sealer: Sealer, sealed: string, row: Parameters<typeof rowOf>[0]): unknown =>
+  JSON.parse(sealer.open(sealed, rowOf(row)));
+
+/** @returns the addresses of a target. @throws WrongKey, or Error where they were changed */
+export const addressesIn = (
+  sealer: Sealer,
+  { sealedAddresses, ...row }: typeof targets.$inferSelect,
+): unknown => opened(sealer, sealedAddresses, row);
 
 /**
  * @param users those of its apps, where something is done with them

@@ -14,6 +14,7 @@ import type { Patience } from '../http/input.ts';
 import type { Env } from '../http/session.ts';
 import { Changes } from '../live/changes.ts';
 import { hashPassword } from '../people/passwords.ts';
+import { MadeUpApps } from '../demo/made-up.ts';
 import { Messages } from '../messages/service.ts';
 import { Metrics } from '../metrics/metrics.ts';
 import { OpenIdConnect, type OpenIdSettings } from '../people/openid.ts';
@@ -115,6 +116,16 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
   const messages = new Messages(db, openers, work, log);
   const taps = new Taps({ db, databaseUrl: own.href, openers, work, log, lookMs: 200, keepMs: 50 });
   const watching = new Watching({ db, databaseUrl: own.href, work, log, lookMs: 200 });
+  const madeUp =
+    wishes.builtIn &&
+    new MadeUpApps(
+      join(__dirname, '../dist/apps.mjs'),
+      db,
+      openers,
+      { broker: wishes.builtIn, ...(wishes.builtInHosted ? { hosted: wishes.builtInHosted } : {}) },
+      log,
+      { ...process.env, DATABASE_URL: own.href, VONDLE_SECRET: SECRET, VONDLE_TARGETS: allowedText },
+    );
   const metrics = new Metrics({
     pool: connection.pool,
     lanes: () => work.lanesNow(),
@@ -132,6 +143,7 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
     messages,
     taps,
     watching,
+    ...(madeUp ? { madeUp } : {}),
     work,
     changes,
     metrics,

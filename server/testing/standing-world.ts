@@ -54,7 +54,11 @@ export interface StandingWorld {
  * @param more what a second document says besides
  */
 export async function standingWorld(name: string, service: string, more = ''): Promise<StandingWorld> {
-  const h = await harness({ builtInHosted: { service } });
+  const builtIn = {
+    amqp: String(process.env['TEST_BROKER_AMQP']),
+    http: String(process.env['TEST_BROKER_HTTP']),
+  };
+  const h = await harness({ builtIn, builtInHosted: { service } });
   const broker = await emptyVirtualHost(name);
   const topologyId = await h.topology(name, { mara: 'owner', tam: 'operator', wen: 'reader' });
   const owner = await h.as('mara');

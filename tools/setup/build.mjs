@@ -62,7 +62,7 @@ export function buildServer() {
       thread: 'work/thread.ts',
       rotate: 'rotate.ts',
       forward: 'links/forward.ts',
-      apps: 'demo/apps.ts',
+      apps: 'demo/apps-process.ts',
       local: 'local/main.ts',
     }),
   );

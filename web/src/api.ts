@@ -328,6 +328,10 @@ export const api = {
     ask(`GET ${T}/taps/:environment`, { at: { slug, environment } }),
   passed: (slug: string, environment: string, query: AskedPassed) =>
     ask(`GET ${T}/passed/:environment`, { at: { slug, environment }, query }),
+  madeUp: (slug: string, environment: string) =>
+    ask(`GET ${T}/watch/:environment/apps`, { at: { slug, environment } }),
+  runMadeUp: (slug: string, environment: string, run: boolean) =>
+    ask(`PUT ${T}/watch/:environment/apps`, { at: { slug, environment }, body: { run } }),
   alerts: (slug: string, environment: string) =>
     ask(`GET ${T}/watch/:environment/alerts`, { at: { slug, environment } }),
   drift: (slug: string, environment: string) =>

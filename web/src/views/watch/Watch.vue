@@ -10,6 +10,7 @@ import Courses from './Courses.vue';
 import Drift from './Drift.vue';
 import Letters from './Letters.vue';
 import { useLook } from './look.ts';
+import MadeUp from './MadeUp.vue';
 import Passed from './Passed.vue';
 import { ago, MEASURES, type Measure, perSecond, SPANS } from './measures.ts';
 
@@ -136,6 +137,7 @@ const grave = ({ kind }: ContradictionSeen) =>
           ></template
         >
       </span>
+      <MadeUp :slug="slug" :environment="environment!" />
     </div>
     <nav class="parts" aria-label="parts of Watch">
       <button class="plain" :aria-pressed="part === 'now'" @click="part = 'now'">as it is now</button>

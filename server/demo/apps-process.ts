@@ -1,7 +1,7 @@
 /**
- * The apps of the demo, made up: each sends examples of its messages at the rates that are declared, and takes as it is
- * declared to, so that there is something to watch. One takes until its hands are full and settles nothing more.
- * A process of its own beside the server.
+ * The apps of an environment, made up: each sends examples of its messages at the rates that are declared, and takes as
+ * it is declared to, so that there is something to watch. One of the demo's takes until its hands are full and settles
+ * nothing more. A process of its own, which ends with the server that began it.
  */
 import { randomUUID } from 'node:crypto';
 import { setMaxListeners } from 'node:events';
@@ -22,8 +22,8 @@ import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Reached } from '../targets/reached.ts';
+import { APPS_OF, type AppsOf } from './made-up.ts';
 
-const ENVIRONMENT = 'live';
 /** The app that stalls, after it has taken so many. */
 const STALLS = 'settlement';
 const STALLS_AFTER = 30;
@@ -48,13 +48,19 @@ interface Attempt {
   fail(error: unknown): void;
 }
 
-/** @returns what stands in the environment; undefined where nothing does yet */
-async function worldOf(db: Database, openers: Openers): Promise<World | undefined> {
-  const stands = (await environmentsStanding(db)).find(({ environment }) => environment === ENVIRONMENT);
-  if (!stands) return undefined;
-  const { topologyId, brokers } = stands;
+/** @returns what stands in the environment; undefined where nothing does */
+const standing = async (db: Database, { topologyId, environment }: AppsOf) =>
+  (await environmentsStanding(db)).find(
+    (each) => each.topologyId === topologyId && each.environment === environment,
+  );
+
+/** @returns what stands in the environment, and its brokers; undefined where nothing does */
+async function worldOf(db: Database, openers: Openers, of: AppsOf): Promise<World | undefined> {
+  const { topologyId, environment } = of;
+  const brokers = (await standing(db, of))?.brokers;
+  if (!brokers) return undefined;
   const newest = Math.max(...brokers.map(({ revision }) => revision));
-  const graph = buildGraph(await topologyAt(db, topologyId, newest, ENVIRONMENT));
+  const graph = buildGraph(await topologyAt(db, topologyId, newest, environment));
   const reached = new Map<string, Reached>();
   for (const { broker, targetId } of brokers) {
     const target = await openTarget(db, openers, topologyId, targetId);
@@ -216,18 +222,34 @@ async function fromHosted(
   }
 }
 
+/** What stands, as one text: as long as it is the same, so is what its apps do. */
+async function signOf(db: Database, of: AppsOf): Promise<string> {
+  return JSON.stringify(await standing(db, of));
+}
+
 const { databaseUrl, secret, olderSecrets, allowedTargets } = settingsFrom(process.env);
+const of = JSON.parse(process.env[APPS_OF] ?? 'null') as AppsOf | null;
+if (!of) throw new Error(`${APPS_OF} says of what`);
 const openers = { sealer: sealer(secret, olderSecrets), allowed: allowedAddresses(allowedTargets) };
 const { db, close } = connect(databaseUrl, 2);
 const ending = new AbortController();
-// each app listens for the end
-setMaxListeners(0, ending.signal);
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => ending.abort());
-let world: World | undefined;
-while (!world && !ending.signal.aborted) {
-  world = await worldOf(db, openers).catch(() => undefined);
-  if (!world) await pause(AGAIN_MS, undefined, { signal: ending.signal }).catch(() => {});
+// whoever began it is gone
+process.on('disconnect', () => ending.abort());
+while (!ending.signal.aborted) {
+  const sign = await signOf(db, of).catch(() => undefined);
+  const world = await worldOf(db, openers, of).catch(() => undefined);
+  const over = new AbortController();
+  // each app listens for the end
+  setMaxListeners(0, over.signal);
+  const end = () => over.abort();
+  ending.signal.addEventListener('abort', end);
+  const working = world ? [...publish(world, over.signal), ...take(world, over.signal)] : [];
+  do await pause(AGAIN_MS, undefined, { signal: ending.signal }).catch(() => {});
+  while (!ending.signal.aborted && world && (await signOf(db, of).catch(() => sign)) === sign);
+  ending.signal.removeEventListener('abort', end);
+  end();
+  await Promise.all(working);
 }
-if (world) await Promise.all([...publish(world, ending.signal), ...take(world, ending.signal)]);
 await close();
 process.exit(0);
