@@ -3,7 +3,7 @@ import type { Step } from '@vondle/core/analysis';
 import type { ChannelModel, ConfirmChannel } from 'amqplib';
 import { emptyVirtualHost } from '../../testing/virtual-host.ts';
 import type { AmqpBroker } from './broker.ts';
-import { keptFor } from './carry.ts';
+import { keptFor, roomFor, UNSEEN_AT_ONCE } from './carry.ts';
 import { readInventory } from './inventory.ts';
 import { StepRunner } from './step.ts';
 
@@ -62,6 +62,32 @@ test('all of them are there after, in their order, when nothing goes wrong', asy
   expect(await takeAll()).toEqual(Array.from({ length: COUNT }, (_, i) => i));
   expect((await readInventory(broker)).passing).toEqual([]);
   await channel.deleteQueue('full');
+});
+
+test('of large messages few are on their way at once, and all of them are there after', async () => {
+  const size = 12 * 1024 * 1024;
+  await channel.assertQueue('full', { durable: true });
+  for (let i = 0; i < 12; i++) channel.sendToQueue('full', Buffer.alloc(size, i), { persistent: true });
+  await channel.waitForConfirms();
+  const asked = jest.spyOn(Object.getPrototypeOf(channel) as ConfirmChannel, 'prefetch');
+  const runner = await StepRunner.open(broker, 10_000);
+  expect(await runner.run(replace(3_600_000))).toContain('12 messages were carried over');
+  await runner.close();
+  const counts = asked.mock.calls.map(([count]) => count);
+  asked.mockRestore();
+  // two of them are 24 MiB, three are 36; more at once only before the first was seen, there and back
+  expect(counts.filter((count) => count > 2).length).toBeLessThanOrEqual(2);
+  for (let i = 0; i < 12; i++) {
+    const got = await channel.get('full', { noAck: true });
+    expect(got && [got.content.byteLength, got.content[0], got.content.at(-1)]).toEqual([size, i, i]);
+  }
+  await channel.deleteQueue('full');
+});
+
+test('the size of messages says how many are on their way', () => {
+  expect([0, 1, 1024, 1024 * 1024, 12 * 1024 * 1024, 10 ** 9].map(roomFor)).toEqual([
+    500, 500, 500, 32, 2, 1,
+  ]);
 });
 
 test('what a taker has in hand goes where that was agreed to, and nothing that waits goes with it', async () => {

@@ -7,8 +7,15 @@ import { BrokerTrouble, brokerTrouble } from './trouble.ts';
 
 /** A channel that does not close in this time is left to go with its connection. */
 const CLOSE_MS = 1000;
-/** So many are on their way at once. */
+/** So many are on their way at once, and about so many bytes. */
 export const AT_ONCE = 500;
+const BYTES_AT_ONCE = 32 * 1024 * 1024;
+/** So many where it is not known how large they are. */
+export const UNSEEN_AT_ONCE = 8;
+
+/** @param bytes how large a message is @returns how many such are on their way at once; at least 1 */
+export const roomFor = (bytes: number): number =>
+  Math.min(AT_ONCE, Math.max(1, Math.floor(BYTES_AT_ONCE / Math.max(1, bytes))));
 
 /** How the names of all that keeps messages begin. */
 export const KEPT = `${OUR_PREFIX}kept.`;
@@ -94,6 +101,7 @@ export async function openLane(
  * is acknowledged. What others have in hand is not moved.
  * @param silentMs how long nothing may move
  * @param signal ends it at once
+ * @param atOnce how many may be on their way at once; see {@link roomFor}
  * @returns how many were moved
  * @throws BrokerTrouble; what was not moved is where it was, and what was is in the other
  */
@@ -103,6 +111,7 @@ export async function carryOver(
   to: string,
   silentMs: number,
   signal: AbortSignal,
+  atOnce: number,
 ): Promise<number> {
   const lane = await openLane(connection, silentMs, signal);
   const { channel } = lane;
@@ -115,7 +124,7 @@ export async function carryOver(
         await channel.assertExchange(through, 'fanout', { durable: true, autoDelete: true });
         await channel.bindQueue(to, through, '');
         for (;;) {
-          const taking = await takeSome(lane, from, through, true);
+          const taking = await takeSome(lane, from, through, atOnce);
           if (!taking) break;
           moved += taking;
         }
@@ -136,6 +145,8 @@ export class Copies {
   private skipped = 0;
   /** How many are in hand. */
   count = 0;
+  /** How large the largest of them is. */
+  largest = 0;
   private readonly refused: number[] = [];
   private readonly after: number[] = [];
 
@@ -143,6 +154,7 @@ export class Copies {
    * @param through a fanout exchange that leads to where the copies go
    * @param skip how many of the first are already there
    * @param change what a message is published with
+   * @param first how many may be on their way before it is seen how large they are
    */
   constructor(
     private readonly lane: Lane,
@@ -150,13 +162,19 @@ export class Copies {
     private readonly through: string,
     private readonly skip: number,
     private readonly change: (properties: Options.Publish) => Options.Publish,
+    private readonly first: number,
   ) {}
+
+  /** How many may be on their way. */
+  get atOnce(): number {
+    return this.largest ? roomFor(this.largest) : this.first;
+  }
 
   /** Copies until nothing waits any more. @throws BrokerTrouble */
   async all(): Promise<void> {
     await this.lane.during(
       (async () => {
-        while (await takeSome(this.lane, this.from, this.through, false, this));
+        while (await takeSome(this.lane, this.from, this.through, this.atOnce, this));
       })(),
     );
   }
@@ -164,6 +182,7 @@ export class Copies {
   /** @returns what the next one in hand is published with; undefined where it is not */
   next(message: ConsumeMessage): Options.Publish | undefined {
     this.count++;
+    this.largest = Math.max(this.largest, message.content.byteLength, 1);
     return this.skipped < this.skip ? void this.skipped++ : this.change(propertiesOf(message));
   }
 
@@ -186,19 +205,21 @@ export class Copies {
 }
 
 /**
- * Takes as many messages as are there, and ends when all of them were confirmed.
- * @param take whether they are acknowledged; if not, they stay in hand
+ * Takes messages, and ends when all of them were confirmed: all that are there, which are acknowledged, or some of them
+ * for copies, for which they stay in hand.
+ * @param atOnce how many may be on their way
  * @returns how many; 0 where none waits
  */
 async function takeSome(
   { channel, stopped, alive }: Lane,
   from: string,
   through: string,
-  take: boolean,
+  atOnce: number,
   copies?: Copies,
 ): Promise<number> {
+  const take = copies === undefined;
   const { messageCount } = await channel.checkQueue(from);
-  const most = take ? messageCount : Math.min(messageCount, AT_ONCE);
+  const most = take ? messageCount : Math.min(messageCount, atOnce);
   if (most === 0) return 0;
   let [taken, done, refused] = [0, 0, false];
   let ended: () => void = () => {};
@@ -209,7 +230,7 @@ async function takeSome(
     if (++done === taken && (refused || done === most)) ended();
   };
   // a taker that acknowledges nothing gets no more than this
-  await channel.prefetch(Math.min(most, AT_ONCE));
+  await channel.prefetch(Math.min(most, atOnce));
   const consumerTag = `${OUR_PREFIX}${randomUUID()}`;
   const takeOne = (message: ConsumeMessage | null) => {
     // a queue that is removed tells its takers

@@ -19,7 +19,17 @@ import { setTimeout as pause } from 'node:timers/promises';
 import type { WireQueue } from '@vondle/core/analysis';
 import type { ChannelModel, Options } from 'amqplib';
 import { within, type AmqpBroker } from './broker.ts';
-import { AT_ONCE, carryOver, Copies, KEPT, keptFor, openLane, type Lane } from './carry.ts';
+import {
+  AT_ONCE,
+  carryOver,
+  Copies,
+  KEPT,
+  keptFor,
+  openLane,
+  roomFor,
+  UNSEEN_AT_ONCE,
+  type Lane,
+} from './carry.ts';
 import { readQueue } from './inventory.ts';
 import { OUR_PREFIX } from './names.ts';
 import { BrokerTrouble, brokerTrouble } from './trouble.ts';
@@ -88,7 +98,7 @@ export class Replacement {
     if (before && !(await this.isOriginal())) {
       // what is kept is nowhere else, and this queue came to be after it: both are kept, in this order
       await this.forget();
-      await carryOver(this.connection, name, kept, this.silentMs, this.signal);
+      await this.carry(name, kept);
       return;
     }
     const lane = await this.open();
@@ -105,14 +115,14 @@ export class Replacement {
         await channel.bindQueue(kept, through, '');
       })(),
     );
-    this.copies = new Copies(lane, name, through, 0, lastingFor);
+    this.copies = new Copies(lane, name, through, 0, lastingFor, await this.roomIn(name));
     await this.copies.all();
   }
 
   /** Keeps what came into the queue meanwhile. @throws BrokerTrouble */
   async keepMore(): Promise<void> {
     if (this.copies) await this.copies.all();
-    else await carryOver(this.connection, this.queue.name, this.kept, this.silentMs, this.signal);
+    else await this.carry(this.queue.name, this.kept);
   }
 
   /**
@@ -140,7 +150,7 @@ export class Replacement {
     const now = await readQueue(this.broker, queue.name);
     if (mayRefuse({ ...queue, policy: now?.policy })) {
       await this.forget();
-      const back = await carryOver(this.connection, kept, queue.name, this.silentMs, this.signal);
+      const back = await this.carry(kept, queue.name);
       await lane.during((async () => channel.deleteQueue(kept, { ifEmpty: true }))());
       return back;
     }
@@ -166,7 +176,7 @@ export class Replacement {
         await channel.assertQueue(this.upSince(), { durable: false });
       })(),
     );
-    const copies = new Copies(lane, kept, through, await this.settled(), asItWas);
+    const copies = new Copies(lane, kept, through, await this.settled(), asItWas, await this.roomIn(kept));
     try {
       await copies.all();
     } catch (error) {
@@ -201,6 +211,22 @@ export class Replacement {
       })(),
       this.silentMs,
     ).catch(() => {});
+  }
+
+  /** Moves what waits in a queue to another. @returns how many */
+  private async carry(from: string, to: string): Promise<number> {
+    const { connection, silentMs, signal } = this;
+    return carryOver(connection, from, to, silentMs, signal, await this.roomIn(from));
+  }
+
+  /** @returns how many messages of a queue may be on their way at once, by how large the broker says they are */
+  private async roomIn(queue: string): Promise<number> {
+    const { messages = 0, message_bytes: bytes = 0 } =
+      (await this.broker.ask<{ messages?: number; message_bytes?: number }>(
+        `${this.broker.path('queues', queue)}?columns=messages,message_bytes`,
+      )) ?? {};
+    // it counts them every few seconds
+    return messages > 0 && bytes > 0 ? roomFor(bytes / messages) : UNSEEN_AT_ONCE;
   }
 
   /** Goes when the broker ends, whatever else stays. */
