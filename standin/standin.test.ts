@@ -109,6 +109,31 @@ test('accepted is gone; released comes again untried; failed comes again as trie
   expect(await storeIn(at, 'fares')).toMatchObject({ waiting: 0, inHand: 0, takers: 1 });
 });
 
+test('who sent a message is known of its copies, in envelopes, as dead letters and where they are moved', async () => {
+  const at = await space();
+  await put(at, 'topics', 'notices');
+  await put(at, 'queues', 'parked');
+  await put(at, 'subscriptions', 'plain', { topic: 'notices', deadLetter: { to: 'parked' } });
+  await put(at, 'subscriptions', 'wrapped', { topic: 'notices', wrap: true });
+  const client = await h.client(at, 'console', { actsAs: 'app:the-console' });
+  await (
+    await client.sender('notices')
+  )(text('a'));
+  const senders = async (name: string) =>
+    (await browse(at, name)).map(({ sentBy }: { sentBy: string }) => sentBy);
+  for (const each of ['plain', 'wrapped']) expect(await senders(each)).toEqual(['app:the-console']);
+  const { delivery } = await (await client.receiver('plain', 1)).next();
+  delivery.reject();
+  await until(async () => (await storeIn(at, 'parked')).waiting === 1);
+  expect(await senders('parked')).toEqual(['app:the-console']);
+  const [{ id }] = await browse(at, 'parked');
+  await h.must('POST', `/spaces/${at}/stores/parked/messages/move`, { to: 'plain', ids: [id] });
+  expect(await senders('plain')).toEqual(['app:the-console']);
+  // it is no part of the message
+  const again = await (await client.receiver('plain', 1)).next();
+  expect(JSON.stringify(again.message)).not.toContain('the-console');
+});
+
 test('a lease that lapses gives the message to another, and what the first says then counts for nothing', async () => {
   const at = await space();
   await put(at, 'queues', 'slow', { leaseMs: 400 });

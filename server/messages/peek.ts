@@ -31,6 +31,8 @@ export interface Peeked {
   readonly properties: Readonly<Record<string, unknown>>;
   /** Its bytes; what is not bytes there is a value. */
   readonly body: { readonly bytes: Uint8Array } | { readonly value: unknown };
+  /** The name of whoever sent it, where the broker vouches for that. */
+  readonly sentBy?: string;
   readonly tries: number | null;
   readonly arrivedAt: string | null;
   readonly inHand: boolean;
@@ -219,12 +221,22 @@ async function peekHosted(service: HostedService, store: string, most: number): 
 }
 
 /** @returns a message that lies in a store of a publish-subscribe service */
-export const lying = ({ arrivedAt, tries, inHand, headers, properties, body, died }: Lying): Peeked => ({
+export const lying = ({
+  arrivedAt,
+  sentBy,
+  tries,
+  inHand,
+  headers,
+  properties,
+  body,
+  died,
+}: Lying): Peeked => ({
   key: '',
   exchange: '',
   headers,
   properties,
   body: { value: body },
+  ...(sentBy ? { sentBy: sentBy.replace(/^app:/, '') } : {}),
   tries,
   arrivedAt,
   inHand: inHand === 'yes',

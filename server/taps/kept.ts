@@ -24,7 +24,10 @@ export interface ToKeep {
   /** The topology's id of the place. */
   readonly on: string;
   readonly body: boolean;
-  readonly messages: readonly (Pick<Peeked, 'key' | 'headers' | 'properties' | 'body' | 'deaths'> & {
+  readonly messages: readonly (Pick<
+    Peeked,
+    'key' | 'headers' | 'properties' | 'body' | 'deaths' | 'sentBy'
+  > & {
     /** Milliseconds since 1970. */
     readonly at: number;
     /** Of its payload, of which only the beginning may be here, in bytes. */
@@ -110,7 +113,7 @@ export async function keptOf(db: Database, asked: ToKeep): Promise<Kept[]> {
       key: clip(peeked.key),
       messageId: textOf(peeked.properties['messageId']),
       correlationId: textOf(peeked.properties['correlationId']),
-      who: textOf(peeked.properties['appId']) ?? textOf(peeked.properties['userId']),
+      who: textOf(peeked.sentBy ?? peeked.properties['appId']) ?? textOf(peeked.properties['userId']),
       type: fitting[0]?.type ?? null,
       died: death ? clip(`${death.why} at ${death.at}`) : null,
       size: peeked.size,

@@ -141,7 +141,8 @@ class Tap {
       revision,
       on,
       body,
-      messages: copies.map(({ at, message: { key, headers, properties, body: whole, deaths } }) => ({
+      messages: copies.map(({ at, message: { key, headers, properties, body: whole, deaths, sentBy } }) => ({
+        ...(sentBy === undefined ? {} : { sentBy }),
         at,
         key,
         headers,

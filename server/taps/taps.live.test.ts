@@ -173,6 +173,8 @@ test('on a publish-subscribe broker too, and what was kept is taken away there',
   expect((await find(`same=${encodeURIComponent(found[0]!.same)}`))[0]).toMatchObject({
     type: 'note',
     headers: { place: 'north' },
+    // the service knows as whom it was sent
+    who: 'desk',
   });
   await until(async () => (await find('place=subscription:s/screens')).length === 1);
   const ours = async () =>

@@ -45,6 +45,8 @@ const lying = record(
   {
     id: whole(),
     arrivedAt: text(),
+    /** As whom it was sent, as statements speak of them; null where that was not noted. */
+    sentBy: text().nullable(),
     tries: whole(),
     inHand: word('yes', 'no'),
     headers: anything('its application properties'),
@@ -146,13 +148,14 @@ function routesOf(service: Administration, spaces: Spaces, intake: Intake): Reco
           idIn(query['after']),
         );
         return {
-          messages: found.map(({ id, bare, annotations, arrivedAt, readyAt, lease, tries, died }) => {
+          messages: found.map(({ id, bare, annotations, sentBy, arrivedAt, readyAt, lease, tries, died }) => {
             const { decoded } = partsOf(Buffer.concat(annotations ? [annotations, bare] : [bare]));
             const { headers, properties } = seenOf(decoded);
             const inHand = lease !== null && readyAt.getTime() > Date.now() ? 'yes' : 'no';
             return {
               id,
               arrivedAt: arrivedAt.toISOString(),
+              sentBy,
               tries,
               inHand,
               headers,
@@ -253,7 +256,7 @@ async function sendAs(spaces: Spaces, intake: Intake, at: string, to: string, se
     application_properties: headers,
     body: data(Buffer.from(JSON.stringify(body))),
   });
-  const outcome = await intake.send(space, to, partsOf(properties));
+  const outcome = await intake.send(space, to, partsOf(properties), sent.as);
   if (!outcome.taken) throw new Problem(409, 'Not taken', outcome.why);
   return { copies: outcome.copies };
 }

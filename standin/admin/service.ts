@@ -330,7 +330,7 @@ export class Administration {
           `${to} holds ${MOST_IN_STORE} messages at most and takes no more.`,
         );
       const free = sql`m.store = ${from} and m.id = any(${sql.param(ids)}::bigint[]) and (m.lease is null or m.ready_at <= now())`;
-      const columns = sql`bare, annotations, durable, priority, "group", expires_at, rounds`;
+      const columns = sql`bare, annotations, sent_by, durable, priority, "group", expires_at, rounds`;
       const taken = copy
         ? sql`taken as (select m.* from standin.messages m where ${free} for update)`
         : sql`taken as (delete from standin.messages m where ${free} returning m.*)`;

@@ -158,7 +158,7 @@ export async function listen({ connection, spaces, intake, host, port, tls }: Pa
     if (refused) return refused;
     try {
       const space = (await spaces.get(who.space))!;
-      const outcome = await intake.send(space, to, partsOf(payload ?? Buffer.alloc(0)));
+      const outcome = await intake.send(space, to, partsOf(payload ?? Buffer.alloc(0)), who.actsAs);
       return outcome.taken ? undefined : { condition: outcome.condition, description: outcome.why };
     } catch (error) {
       return { condition: 'amqp:decode-error', description: (error as Error).message };

@@ -96,6 +96,8 @@ export const messages = standin.table(
     bare: bytes('bare').notNull(),
     /** Its message annotations, as they were sent. */
     annotations: bytes('annotations'),
+    /** As whom it was sent, as statements speak of them. */
+    sentBy: text('sent_by'),
     durable: boolean('durable').notNull(),
     priority: smallint('priority'),
     /** Its group, where its store keeps order by groups. */

@@ -27,6 +27,7 @@ interface Incoming {
   readonly space: Space;
   readonly to: string;
   readonly parts: Parts;
+  readonly sentBy: string;
   readonly settle: (outcome: Outcome) => void;
 }
 
@@ -54,12 +55,13 @@ export class Intake {
 
   /**
    * Puts a message to an entry that is there and may be published to.
+   * @param sentBy as whom, as statements speak of them
    * @returns what became of it, once that is written
    */
-  send(space: Space, to: string, parts: Parts): Promise<Outcome> {
+  send(space: Space, to: string, parts: Parts, sentBy: string): Promise<Outcome> {
     this.bytes += parts.bare.length;
     return new Promise((settle) => {
-      this.waiting.push({ space, to, parts, settle });
+      this.waiting.push({ space, to, parts, sentBy, settle });
       if (!this.writing) void this.write();
     });
   }
@@ -97,13 +99,14 @@ export class Intake {
       const repeated = await this.repeats(tx, these);
       const arriving: Arriving[] = [];
       const outcomes: Outcome[] = [];
-      for (const [i, { space, to, parts }] of these.entries()) {
+      for (const [i, { space, to, parts, sentBy }] of these.entries()) {
         if (repeated.has(i)) {
           outcomes.push({ taken: true, copies: 0, repeated: true });
           continue;
         }
         const { bare, annotations, durable, priority, ttlMs, decoded } = parts;
-        const whole = { bare, annotations, durable, priority, ttlMs, group: namesOf(decoded).group };
+        const { group } = namesOf(decoded);
+        const whole = { bare, annotations, sentBy, durable, priority, ttlMs, group };
         const store = space.stores.get(to);
         const copies = store ? [{ ...whole, store }] : copiesOf(space, to, decoded, whole);
         const full = await this.firstFull(tx, copies);

@@ -28,6 +28,8 @@ export interface Arriving {
   readonly store: Store;
   readonly bare: Buffer;
   readonly annotations: Buffer | undefined;
+  /** As whom it was sent. */
+  readonly sentBy: string | undefined;
   readonly durable: boolean;
   readonly priority: number | undefined;
   readonly ttlMs: number | undefined;
@@ -49,6 +51,7 @@ type Row = {
   id: string;
   bare: Buffer;
   annotations: Buffer | null;
+  sent_by: string | null;
   durable: boolean;
   priority: number | null;
   tries: number;
@@ -67,18 +70,19 @@ export async function put(tx: Transaction, copies: readonly Arriving[]): Promise
       : Math.min(store.ttlMs ?? Infinity, ttlMs ?? Infinity);
   await tx.execute(sql`
     insert into standin.messages
-      (store, bare, annotations, durable, priority, "group", ready_at, expires_at, died, rounds)
-    select each.store, each.bare, each.annotations, each.durable, each.priority, each."group",
+      (store, bare, annotations, sent_by, durable, priority, "group", ready_at, expires_at, died, rounds)
+    select each.store, each.bare, each.annotations, each.sent_by, each.durable, each.priority, each."group",
       now() + each.delay * interval '1 ms',
       case when each.ttl is null then null else now() + each.ttl * interval '1 ms' end, each.died, each.rounds
     from unnest(
       ${of(({ store }) => store.id)}::int[], ${of(({ bare }) => bare)}::bytea[],
-      ${of(({ annotations }) => annotations ?? null)}::bytea[], ${of(({ durable }) => durable)}::boolean[],
+      ${of(({ annotations }) => annotations ?? null)}::bytea[], ${of(({ sentBy }) => sentBy ?? null)}::text[],
+      ${of(({ durable }) => durable)}::boolean[],
       ${of(({ priority }) => priority ?? null)}::smallint[],
       ${of(({ store, group }) => (store.fifo ? (group ?? null) : null))}::text[],
       ${of(({ store }) => store.delayMs)}::float8[], ${of(ttl)}::float8[],
       ${of(({ died }) => (died ? JSON.stringify(died) : null))}::jsonb[], ${of(({ rounds }) => rounds ?? 0)}::smallint[]
-    ) with ordinality as each(store, bare, annotations, durable, priority, "group", delay, ttl, died, rounds, nth)
+    ) with ordinality as each(store, bare, annotations, sent_by, durable, priority, "group", delay, ttl, died, rounds, nth)
     -- what was deleted since this process last looked takes nothing any more
     join standin.things on things.id = each.store
     order by each.nth`);
@@ -203,7 +207,7 @@ async function giveUp(
       delete from standin.messages m where m.id in (
         select m.id from standin.messages m where m.store = ${store.id} and ${which}
         order by m.id limit ${MOST_GIVEN_UP} for update skip locked)
-      returning m.id, m.bare, m.annotations, m.durable, m.priority, m.tries, m.died, m.rounds, m."group"`);
+      returning m.id, m.bare, m.annotations, m.sent_by, m.durable, m.priority, m.tries, m.died, m.rounds, m."group"`);
     rows.sort((a, b) => Number(a.id) - Number(b.id));
     await put(
       tx,
@@ -220,6 +224,7 @@ function deadLetters(space: Space, store: Store, because: GaveUp, row: Row): Arr
   const dead = {
     bare: row.bare,
     annotations: row.annotations ?? undefined,
+    sentBy: row.sent_by ?? undefined,
     durable: row.durable,
     priority: row.priority ?? undefined,
     ttlMs: undefined,

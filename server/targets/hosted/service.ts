@@ -35,6 +35,8 @@ interface Stands {
 export interface Lying {
   readonly id: number;
   readonly arrivedAt: string;
+  /** As whom it was sent, such as `app:x`; null where the service does not know. */
+  readonly sentBy: string | null;
   readonly tries: number;
   readonly inHand: 'yes' | 'no';
   readonly headers: Readonly<Record<string, unknown>>;

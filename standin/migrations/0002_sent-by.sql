@@ -1,0 +1,1 @@
+ALTER TABLE "standin"."messages" ADD COLUMN "sent_by" text;
