@@ -56,7 +56,15 @@ export async function takeIn({ db, ...openers }: Planning, asked: TakeIn): Promi
     const takers = new Map(
       standing.stores.map(({ name, takers: own }) => [name, own.map((each) => whoIs(each))] as const),
     );
-    const sampled = await samplesOf(reached, standing, asked);
+    // what lies in a subscription was sent to its topic
+    const topics = new Map(
+      (has.hosted ?? []).flatMap(({ kind, name, settings }) =>
+        kind === 'subscription' && settings['to'] === undefined && typeof settings['topic'] === 'string'
+          ? [[name, settings['topic']] as const]
+          : [],
+      ),
+    );
+    const sampled = await samplesOf(reached, standing, topics, asked);
     const guessed = guessTypes(sampled.messages);
     const { documents, unsaid } =
       reached instanceof HostedTarget
@@ -116,14 +124,13 @@ async function ofHosted(
   guessed: ReturnType<typeof guessTypes>,
 ) {
   const { tenant } = await service.setup();
-  const adopted = adoptHosted(hosted, broker, tenant, takers);
+  const adopted = adoptHosted(hosted, broker, tenant, takers, guessed);
   const types = guessed.documents.length
-    ? ['Where messages were published is not told there: write who publishes each type, and where.']
+    ? [
+        'To which topic messages were sent is known of those that lie in subscriptions: write who else publishes what, and where.',
+      ]
     : [];
-  return {
-    documents: [...adopted.documents, ...guessed.documents],
-    unsaid: [...adopted.unsaid, ...guessed.notes, ...types],
-  };
+  return { documents: adopted.documents, unsaid: [...adopted.unsaid, ...types] };
 }
 
 /** What the users of a virtual host may do there, but for whom we are ourselves. */
@@ -163,6 +170,7 @@ async function speaksMqtt(amqp: AmqpBroker): Promise<boolean> {
 async function samplesOf(
   reached: Reached,
   { stores }: Omit<BrokerNow, 'broker'>,
+  topics: ReadonlyMap<string, string>,
   { sample, bodies }: TakeIn,
 ): Promise<{ messages: Sampled[]; unsaid: string[] }> {
   const messages: Sampled[] = [];
@@ -176,7 +184,7 @@ async function samplesOf(
     left--;
     try {
       const found = await peek(reached, name, sample);
-      messages.push(...found.messages.map((each) => sampledOf(each, bodies)));
+      messages.push(...found.messages.map((each) => sampledOf(each, topics.get(name), bodies)));
     } catch (error) {
       unsaid.push(`${name} was not looked into: ${brokerTrouble(error).message}.`);
     }
@@ -191,12 +199,14 @@ async function samplesOf(
   return { messages, unsaid };
 }
 
-function sampledOf(peeked: Peeked, bodies: boolean): Sampled {
-  const { key, exchange, headers, properties } = peeked;
+/** @param topic to which it was sent, where that is known; a dead letter may have come from elsewhere */
+function sampledOf(peeked: Peeked, topic: string | undefined, bodies: boolean): Sampled {
+  const { key, exchange, headers, properties, sentBy, deaths } = peeked;
   const body = bodies ? bodyOf(peeked) : undefined;
   return {
     key,
-    exchange,
+    entry: topic === undefined || deaths.length ? exchange : topic,
+    ...(sentBy === undefined ? {} : { sentBy }),
     headers,
     properties,
     ...(body?.as === 'json' ? { body: body.value } : {}),

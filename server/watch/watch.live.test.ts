@@ -267,8 +267,17 @@ test('what the broker has, taken in, is a topology that asks for nothing more', 
 test('a space of the stand-in, taken in, asks for nothing more either', async () => {
   const targets = (await w.owner('GET', `${w.base}/targets`)).data as { id: number; broker: string }[];
   const { id } = targets.find(({ broker }) => broker === 's')!;
+  await w.owner('POST', `${w.base}/messages/trial/send`, {
+    app: 'desk',
+    message: 'note',
+    to: 's/notices',
+    sample: { headers: { place: 'north' } },
+  });
   const { data } = await w.owner('POST', `${w.base}/targets/${id}/taken-in`, { sample: 5 });
   const topology = readTopology(data.documents);
+  // who sent what lies in a subscription is known there
+  const [sent] = topology.declared.apps!.get('desk')!.value.publishes!.items;
+  expect([sent!.to!.value, topology.messages.has(sent!.message!.value)]).toEqual(['topic:s/notices', true]);
   expect(topology.findings.map(({ message }) => message)).toEqual([]);
   const setup = await s.must('GET', '/spaces/seen.trial.s');
   expect(setup.topics.map(({ name }: { name: string }) => name)).toEqual([

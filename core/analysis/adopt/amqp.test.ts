@@ -177,9 +177,9 @@ test('sessions of MQTT clients are what apps subscribe to', () => {
 test('types that were guessed are published by whoever said so, where they were published', () => {
   const { documents, unsaid } = adopt(small, 'm', {
     guessed: guessTypes([
-      { key: 'a', exchange: 'other', headers: {}, properties: { appId: 'desk' } },
-      { key: 'b', exchange: 'in', headers: {}, properties: {} },
-      { key: 'c', exchange: 'gone', headers: {}, properties: {} },
+      { key: 'a', entry: 'other', headers: {}, properties: { appId: 'desk' } },
+      { key: 'b', entry: 'in', headers: {}, properties: {} },
+      { key: 'c', entry: 'gone', headers: {}, properties: {} },
     ]),
   });
   const topology = readTopology(documents);

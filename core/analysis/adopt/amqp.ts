@@ -7,7 +7,9 @@ import {
   Apps,
   Ids,
   type TakersNow,
+  UNKNOWN_PUBLISHER,
   appFor,
+  publisherFor,
   flow,
   idFor,
   line,
@@ -68,7 +70,7 @@ class Taking {
       for (const name of ['alternate-exchange', 'x-dead-letter-exchange'])
         used.add(String(terms[name] ?? ''));
     if (beside.mqtt) used.add(MQTT_EXCHANGE);
-    for (const { exchange } of beside.guessed?.sent ?? []) used.add(exchange);
+    for (const { entry } of beside.guessed?.sent ?? []) used.add(entry);
     this.exchanges = new Ids(
       has.exchanges.flatMap(({ name }) =>
         name !== '' && (!BUILT_IN.test(name) || used.has(name)) ? [name] : [],
@@ -206,16 +208,13 @@ class Taking {
     if (!guessed) return [];
     this.unsaid.push(...guessed.notes);
     let unknown = false;
-    for (const { app, message, exchange } of guessed.sent) {
-      const to = this.names.exchange(exchange);
+    for (const { app, message, entry } of guessed.sent) {
+      const to = this.names.exchange(entry);
       if (to === undefined) continue;
       unknown ||= app === '';
-      this.apps.of(app === '' ? 'unknown-publisher' : appFor(app)).publishes.push({ message, to });
+      this.apps.of(publisherFor(app)).publishes.push({ message, to });
     }
-    if (unknown)
-      this.note(
-        'Who sent some messages is not said in them: it is written as unknown-publisher; name the apps.',
-      );
+    if (unknown) this.note(UNKNOWN_PUBLISHER);
     return guessed.documents;
   }
 }

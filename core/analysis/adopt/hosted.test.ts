@@ -4,6 +4,7 @@ import { randomTopology, topologies } from '../../testing/random-topology.ts';
 import { readTopology } from '../../topology/read.ts';
 import { type HostedThing, planHosted, wantedHosted } from '../rollout/hosted.ts';
 import { adoptHosted } from './hosted.ts';
+import { guessTypes } from './types.ts';
 
 const stepsAfter = (things: readonly HostedThing[], tenant?: string) => {
   const { documents, unsaid } = adoptHosted(things, 's', tenant);
@@ -83,6 +84,31 @@ test('odd names, filters, tenants and statements come through', () => {
     'tenants.yaml',
   ]);
   expect(documents[3]!.text).toBe('tenant: auklet\ntenants:\n  northquay: {}\n  auklet: {}\n');
+});
+
+test('who sent what lies in subscriptions publishes it to their topics', () => {
+  const at = (sentBy: string | undefined, entry: string, type: string) => ({
+    key: '',
+    entry,
+    headers: {},
+    properties: { type },
+    ...(sentBy === undefined ? {} : { sentBy }),
+  });
+  const guessed = guessTypes([
+    at('desk', 't', 'closure'),
+    at('desk', 't', 'closure'),
+    at(undefined, 't', 'opening'),
+    // where it was sent is not known, or is no more
+    at('desk', '', 'fare'),
+    at('desk', 'gone', 'fare'),
+  ]);
+  const { documents, unsaid } = adoptHosted([thing('topic', 't')], 's', 'own', new Map(), guessed);
+  expect(unsaid).toEqual([expect.stringContaining('unknown-publisher')]);
+  expect(documents.find(({ name }) => name === 'apps.yaml')!.text).toBe(
+    'apps:\n  desk:\n    publishes:\n      - { message: closure, to: topic:s/t }\n' +
+      '  unknown-publisher:\n    publishes:\n      - { message: opening, to: topic:s/t }\n',
+  );
+  expect(readTopology(documents).findings).toEqual([]);
 });
 
 test('who takes becomes apps, and what cannot be said is said to be so', () => {

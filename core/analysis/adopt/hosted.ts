@@ -7,7 +7,9 @@ import {
   Apps,
   Ids,
   type TakersNow,
+  UNKNOWN_PUBLISHER,
   appFor,
+  publisherFor,
   flow,
   line,
   section,
@@ -15,11 +17,13 @@ import {
   wire,
 } from './names.ts';
 import { type NamesThere, hostedSaid } from './said.ts';
+import type { Guessed } from './types.ts';
 
 /**
  * @param broker what the broker is to be called
  * @param tenant whose the space is
  * @param takers apps are made of them, to be named better by who knows them
+ * @param guessed message types of what lies there, and who sent it to which topic
  * @returns documents that ask of a service for just what this space has
  */
 export function adoptHosted(
@@ -27,8 +31,9 @@ export function adoptHosted(
   broker: string,
   tenant: string | undefined,
   takers: TakersNow = new Map(),
+  guessed?: Guessed,
 ): Adopted {
-  const unsaid: string[] = [];
+  const unsaid: string[] = [...(guessed?.notes ?? [])];
   const note = (sentence: string) => void unsaid.push(sentence);
   const of = (kind: HostedThing['kind']) => things.filter((each) => each.kind === kind);
   const ids = (kind: HostedThing['kind']) => new Ids(of(kind).map(({ name }) => name));
@@ -67,6 +72,12 @@ export function adoptHosted(
     for (const [name, id] of (kind === 'queue' ? queues : subscriptions).entries())
       for (const taker of takers.get(name) ?? [])
         apps.of(appFor(taker)).consumes.push({ from: `${kind}:${broker}/${id}` });
+  for (const { app, message, entry } of guessed?.sent ?? []) {
+    const to = addressed('topic', topics.of(entry));
+    if (to === undefined) continue;
+    if (app === '' && !unsaid.includes(UNKNOWN_PUBLISHER)) note(UNKNOWN_PUBLISHER);
+    apps.of(publisherFor(app)).publishes.push({ message, to });
+  }
   const local = { topic: topics, queue: queues, subscription: subscriptions };
   const statements = of('statement').flatMap((thing) =>
     statementSaid(thing, broker, local, tenants, apps, note),
@@ -82,6 +93,7 @@ export function adoptHosted(
         ]
       : []),
     ...apps.documents(),
+    ...(guessed?.documents ?? []),
   ];
   // every caller and owner that is named has to be there
   const owner = tenant === undefined ? undefined : smallIdFor(tenant) === tenant ? tenant : undefined;

@@ -74,6 +74,13 @@ export interface Does {
   readonly publishes: object[];
 }
 
+/** @param name as a message says who sent it, '' where it does not @returns the app that is declared to publish it */
+export const publisherFor = (name: string): string => (name === '' ? 'unknown-publisher' : appFor(name));
+
+/** What is said where messages do not tell who sent them. */
+export const UNKNOWN_PUBLISHER =
+  'Who sent some messages is not said in them: it is written as unknown-publisher; name the apps.';
+
 /** Apps by their ids, with what each does. */
 export class Apps {
   private readonly apps = new Map<string, Does>();

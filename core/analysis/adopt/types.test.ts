@@ -7,7 +7,7 @@ import { type Sampled, guessTypes } from './types.ts';
 
 const sampled = (more: Partial<Sampled>): Sampled => ({
   key: '',
-  exchange: 'in',
+  entry: 'in',
   headers: {},
   properties: {},
   ...more,
@@ -39,7 +39,7 @@ test('words of a key that headers give are placeholders, and few values are a do
     body: { type: object, properties: { ship: { type: string }, berth: { type: integer }, more: { type: boolean } }, required: [ship, berth] }
 `,
   );
-  expect([sent, notes]).toEqual([[{ app: 'bridge#1', message: 'sailing', exchange: 'in' }], []]);
+  expect([sent, notes]).toEqual([[{ app: 'bridge#1', message: 'sailing', entry: 'in' }], []]);
 });
 
 test('a message that names its type is of that, whatever else it has; keys that nothing gives are left open', () => {
@@ -83,7 +83,7 @@ const messages = fc.array(
       fc.constantFrom('', 'a', 'a.b', 'a.{b}', 'a..b', 'b.north.late', 'b.south.late'),
       fc.string({ maxLength: 6 }),
     ),
-    exchange: fc.constantFrom('', 'in', 'out'),
+    entry: fc.constantFrom('', 'in', 'out'),
     headers: fc.dictionary(name, value, { maxKeys: 3 }),
     properties: fc.oneof(fc.constant({}), fc.record({ type: fc.constantFrom('A', 'b c', '${x}', '1', '') })),
     body: fc.oneof(fc.constant(undefined), fc.dictionary(name, value, { maxKeys: 3 }), value),

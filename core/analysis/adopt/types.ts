@@ -6,8 +6,10 @@ import { flow, smallIdFor } from './names.ts';
 /** A real message, as far as it may be looked at. */
 export interface Sampled {
   readonly key: string;
-  /** Where it was published, by its name on the broker; empty for a queue by its name. */
-  readonly exchange: string;
+  /** The exchange or topic where it was published, by its name on the broker; '' for a queue by its name. */
+  readonly entry: string;
+  /** As whom it was sent, where the broker vouches for that. */
+  readonly sentBy?: string;
   readonly headers: Readonly<Record<string, unknown>>;
   readonly properties: Readonly<Record<string, unknown>>;
   /** Its payload where that is JSON and may be read. */
@@ -18,7 +20,7 @@ export interface Guessed {
   /** The document that declares them; nothing where nothing was looked at. */
   readonly documents: readonly TextDocument[];
   /** Who publishes what where, as far as messages say who sent them; '' where they do not. */
-  readonly sent: readonly { readonly app: string; readonly message: string; readonly exchange: string }[];
+  readonly sent: readonly { readonly app: string; readonly message: string; readonly entry: string }[];
   readonly notes: readonly string[];
 }
 
@@ -48,14 +50,14 @@ export function guessTypes(messages: readonly Sampled[]): Guessed {
   const groups = groupsOf(messages);
   const taken = new Set<string>();
   const lines: string[] = [];
-  const sent: { app: string; message: string; exchange: string }[] = [];
+  const sent: { app: string; message: string; entry: string }[] = [];
   for (const { called, own } of groups.slice(0, MOST_TYPES)) {
     const base = smallIdFor(called) || 'message';
     let id = base;
     for (let n = 2; taken.has(id); n++) id = `${base}-${n}`;
     taken.add(id);
     lines.push(`  ${plainOrQuoted(id)}:`, ...typeLines(id, own, notes).map((each) => `    ${each}`));
-    for (const [app, exchange] of pairs(own)) sent.push({ app, message: id, exchange });
+    for (const [app, entry] of pairs(own)) sent.push({ app, message: id, entry });
   }
   if (groups.length > MOST_TYPES)
     notes.push(`${groups.length - MOST_TYPES} more kinds of messages were seen and are left out.`);
@@ -82,9 +84,9 @@ function groupsOf(messages: readonly Sampled[]): Group[] {
     const sign =
       type === undefined
         ? words.length
-          ? [words.length, words[0], message.exchange]
+          ? [words.length, words[0], message.entry]
           : [
-              message.exchange,
+              message.entry,
               ...headersOf(message)
                 .map(([name]) => name)
                 .sort(),
@@ -94,7 +96,7 @@ function groupsOf(messages: readonly Sampled[]): Group[] {
     if (group) group.own.push(message);
     else
       groups.set(JSON.stringify(sign), {
-        called: type ?? (words[0] || message.exchange || 'message'),
+        called: type ?? (words[0] || message.entry || 'message'),
         own: [message],
       });
   }
@@ -133,13 +135,13 @@ function headerFor(own: readonly Sampled[], i: number): string | undefined {
   )?.[0];
 }
 
-function pairs(own: readonly Sampled[]): [app: string, exchange: string][] {
+function pairs(own: readonly Sampled[]): [app: string, entry: string][] {
   const found = new Map<string, [string, string]>();
   for (const message of own) {
     // where a dead letter was published first is not told
     if (Object.keys(message.headers).some((name) => BROKERS_OWN.test(name))) continue;
-    const app = propertyOf(message, 'appId') ?? propertyOf(message, 'userId') ?? '';
-    found.set(JSON.stringify([app, message.exchange]), [app, message.exchange]);
+    const app = message.sentBy ?? propertyOf(message, 'appId') ?? propertyOf(message, 'userId') ?? '';
+    found.set(JSON.stringify([app, message.entry]), [app, message.entry]);
   }
   return [...found.values()];
 }
