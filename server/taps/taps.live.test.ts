@@ -3,6 +3,7 @@ import { SECRET, standin, type Harness as Standin } from '../../standin/testing/
 import type { Passed, TapSeen } from '@vondle/api';
 import { sql } from 'drizzle-orm';
 import { pino } from 'pino';
+import { AmqpBroker } from '../targets/amqp/broker.ts';
 import type { Ask } from '../testing/harness.ts';
 import { standingWorld, until, type StandingWorld } from '../testing/standing-world.ts';
 import { Taps } from './service.ts';
@@ -231,7 +232,8 @@ test('what is asked for is bounded, and what is no question is refused', async (
     expect([bad, (await w.owner('GET', `${w.base}/passed/trial?${bad}`)).status]).toEqual([bad, 422]);
 });
 
-test('a tap whose connection is cut off goes on with what came meanwhile', async () => {
+/** Ends the connections of all taps, as an operator does; the broker tells of new ones a moment later. */
+async function endConnections(): Promise<void> {
   const http = w.broker;
   const connections = await until(async () => {
     const found =
@@ -243,10 +245,51 @@ test('a tap whose connection is cut off goes on with what came meanwhile', async
   }, 60_000);
   for (const { name } of connections)
     await http.ask(`/api/connections/${encodeURIComponent(name)}`, { method: 'DELETE' }).catch(() => {});
+}
+
+test('a tap whose connection is cut off goes on with what came meanwhile', async () => {
+  await endConnections();
   await publish('in', 'note.north', { messageId: 'meanwhile-1', headers: { place: 'north' } });
   const found = await kept('meanwhile-1', 2);
   expect(found.map(({ place }) => place).sort()).toEqual(['exchange:m/in', 'queue:m/box']);
   await running();
+}, 120_000);
+
+test('one whose connection goes after copies were kept and before they are settled keeps them once more, and goes on', async () => {
+  const made: { connection: { stream: { destroy(error: Error): void } } }[] = [];
+  const connect = AmqpBroker.prototype.connect;
+  const spied = jest.spyOn(AmqpBroker.prototype, 'connect').mockImplementation(async function (
+    this: AmqpBroker,
+    name?: string,
+  ) {
+    const connection = await connect.call(this, name);
+    if (name === 'vondle tap') made.push(connection as unknown as (typeof made)[number]);
+    return connection;
+  });
+  await endConnections();
+  await until(async () => made.length >= 5 && (await running()));
+  spied.mockRestore();
+  const { db } = w.h;
+  const transaction = db.transaction.bind(db);
+  let cuts = 0;
+  const cutting = jest.spyOn(db, 'transaction').mockImplementation(async (work, config) => {
+    const answer = await transaction(work, config);
+    // what was kept now is not settled yet
+    if (cuts++ === 0) for (const { connection } of made) connection.stream.destroy(new Error('cut off'));
+    return answer;
+  });
+  await publish('side', 'lonely.one', { messageId: 'between', headers: {} });
+  await publish('in', 'note.north', { messageId: 'between-1', headers: { place: 'north' } });
+  await until(async () => cuts > 0 && (await running()));
+  await publish('in', 'note.north', { messageId: 'after-it', headers: { place: 'north' } });
+  const after = await kept('after-it', 2);
+  cutting.mockRestore();
+  expect(after).toHaveLength(2);
+  const { rows } = await db.execute<{ place: string; count: string }>(
+    sql`select place, count(*) from passed where message_id = 'between-1' group by place`,
+  );
+  expect(rows.map(({ place }) => place).sort()).toEqual(['exchange:m/in', 'queue:m/box']);
+  expect(Math.max(...rows.map(({ count }) => Number(count)))).toBeLessThanOrEqual(2);
 }, 120_000);
 
 test('of two processes one listens, and the other takes over', async () => {
