@@ -5,6 +5,7 @@ import { eq } from 'drizzle-orm';
 import { members, operations } from '../db/schema.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpBroker } from '../targets/amqp/broker.ts';
+import { keptFor } from '../targets/amqp/carry.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import type { Ask } from '../testing/harness.ts';
 import { standingWorld, until, type StandingWorld } from '../testing/standing-world.ts';
@@ -279,10 +280,15 @@ test('one is stopped on request, and one whose server ended is told of as ended'
     .update(operations)
     .set({ state: 'running', aliveUntil: new Date(0) })
     .where(eq(operations.id, begun.data.id as number));
+  // as it leaves it where it is killed
+  const way = `${keptFor('other')}.through`;
+  await w.channel.assertExchange(way, 'fanout', { durable: true, autoDelete: true });
+  await w.channel.bindQueue('other', way, '');
   expect((await w.owner('GET', at('/operations'))).data[0]).toMatchObject({
     state: 'failed',
     error: expect.stringContaining('ended'),
   });
+  await until(async () => (await w.broker.ask(w.broker.path('exchanges', way))) === undefined);
 });
 
 test('what is wrong is said before anything is touched', async () => {

@@ -16,6 +16,7 @@ import type { Work } from '../work/pool.ts';
 import { conditionOf, operate } from './operate.ts';
 import { openSender, type SentHow } from './sender.ts';
 import type { SentBy } from './entry.ts';
+import { tidyWays } from './tidy.ts';
 
 /** A process that does not say for so long that it is alive is not. */
 const ALIVE_MS = 20_000;
@@ -149,14 +150,22 @@ export class Messages {
   /** @returns what was moved and destroyed in an environment, the newest first */
   async operations({ topologyId, environment }: Where) {
     // what a process began that is no more is over
-    await this.db
+    const over = await this.db
       .update(operations)
       .set({
         state: 'failed',
         finishedAt: new Date(),
         error: 'The server that did it ended. What it had done is done; what it had in hand is where it was.',
       })
-      .where(and(eq(operations.state, 'running'), lt(operations.aliveUntil, sql`now()`)));
+      .where(and(eq(operations.state, 'running'), lt(operations.aliveUntil, sql`now()`)))
+      .returning();
+    for (const each of over) {
+      const at = { ...each, broker: each.toBroker || each.broker };
+      // what it left is in nobody's way, and nobody waits for that
+      void tidyWays(this.db, this.openers, at).catch((error: unknown) =>
+        this.log.warn({ err: forTheLog(error) }, 'what a move left could not be taken away'),
+      );
+    }
     const rows = await this.db
       .select({
         id: operations.id,
