@@ -12,12 +12,13 @@
  * 4. `kept` is removed, and the tally.
  *
  * A broker that falls may have written a message to the tally that it had not written to the queue yet: such are only
- * among the last that were on their way, so these are given again. That it fell is known by a queue of ours that no
- * broker keeps when it ends.
+ * among the last that were on their way. Of these the queue itself tells which it has: they came by our exchange, and in
+ * their order. Those that it cannot be told of (takers took all that had come, or others say the same) are given again.
+ * That a broker fell is known by a queue of ours that none keeps when it ends.
  */
 import { setTimeout as pause } from 'node:timers/promises';
 import type { WireQueue } from '@vondle/core/analysis';
-import type { ChannelModel, Options } from 'amqplib';
+import type { ChannelModel, GetMessage, Options } from 'amqplib';
 import { within, type AmqpBroker } from './broker.ts';
 import {
   AT_ONCE,
@@ -26,16 +27,20 @@ import {
   KEPT,
   keptFor,
   openLane,
+  propertiesOf,
   roomFor,
   UNSEEN_AT_ONCE,
   type Lane,
 } from './carry.ts';
+import { givenOf, signOf } from './given.ts';
 import { readQueue } from './inventory.ts';
 import { OUR_PREFIX } from './names.ts';
 import { BrokerTrouble, brokerTrouble } from './trouble.ts';
 
 /** Where the time a message has to live is written while it is kept, where it does not run. */
 const LIVES = `${OUR_PREFIX}expiration`;
+/** A queue in which more wait is not looked into. */
+const MOST_LOOKED = 20_000;
 /** A broker ends the channels of a connection that went before it lets go of what only that connection may use. */
 const LOCK_EVERY_MS = 100;
 /** What was tallied and lapsed moves within the broker; it has settled when it is counted alike after this. */
@@ -159,7 +164,7 @@ export class Replacement {
     const goesOn = await this.isBound(through);
     if (goesOn && !(await readQueue(this.broker, this.upSince())))
       // what the queue has for certain goes from what is kept; the rest is given again: rather twice than never
-      await this.forget();
+      await this.leaveGiven(through, await this.forget());
     await lane.during(
       (async () => {
         // what was tallied and went to a queue that is gone is to be given again
@@ -280,21 +285,66 @@ export class Replacement {
   }
 
   /**
+   * Takes away of what is kept what the queue has of it, as far as messages tell.
+   * @param before signs of those that it was given before
+   */
+  private async leaveGiven(through: string, before: ReadonlySet<string>): Promise<void> {
+    const { name } = this.queue;
+    const now = await readQueue(this.broker, name);
+    // to look is to hand out; where that counts as a try, and where there are very many, they are not looked at
+    const counts = (terms: object = {}) => 'x-delivery-limit' in terms || 'delivery-limit' in terms;
+    if (!now || counts(now.arguments) || counts(now.policy)) return;
+    const { channel, during, close, alive } = await openLane(this.connection, this.silentMs, this.signal);
+    try {
+      await during(
+        (async () => {
+          if ((await channel.checkQueue(name)).messageCount > MOST_LOOKED) return;
+          const had: string[] = [];
+          for (let got = await channel.get(name); got; got = await channel.get(name)) {
+            alive();
+            if (got.fields.exchange === through) had.push(signOf(got));
+          }
+          const doubtful: GetMessage[] = [];
+          while (doubtful.length < AT_ONCE) {
+            const got = await channel.get(this.kept);
+            if (!got) break;
+            alive();
+            doubtful.push(got);
+          }
+          const signs = doubtful.map((each) => signOf(each, asItWas(propertiesOf(each))));
+          for (const each of doubtful.slice(0, givenOf(had, signs, before))) channel.ack(each);
+        })(),
+      );
+    } finally {
+      // what is in hand is put back in its place
+      await close();
+    }
+  }
+
+  /**
    * Takes away the first of what is kept, which the queue has for certain, and the tally that says so. What a broker
    * had under way when it fell is not certain.
+   * @returns signs of the last of those that were taken away
    */
-  private async forget(): Promise<void> {
+  private async forget(): Promise<ReadonlySet<string>> {
     const tallied = await this.settled();
     const isUp = (await readQueue(this.broker, this.upSince())) !== undefined;
     const given = isUp ? tallied : Math.max(0, tallied - AT_ONCE);
-    const { channel, during } = this.lane ?? (await this.open());
+    const { channel, during, alive } = this.lane ?? (await this.open());
+    const last = new Set<string>();
     await during(
       (async () => {
         // should it end between the two, these come twice and none is lost
         for (const each of this.tallies()) await channel.deleteQueue(each);
-        for (let i = 0; i < given; i++) if (!(await channel.get(this.kept, { noAck: true }))) break;
+        for (let i = 0; i < given; i++) {
+          const gone = await channel.get(this.kept, { noAck: true });
+          if (!gone) break;
+          alive();
+          if (given - i <= MOST_LOOKED) last.add(signOf(gone, asItWas(propertiesOf(gone))));
+        }
       })(),
     );
+    return last;
   }
 
   private async takeGiven(lane: Lane, copies: Copies): Promise<void> {
