@@ -1,6 +1,5 @@
 /** What apps may do on a real broker, tried with the passwords that were handed out. */
 import { connect, type Channel } from 'amqplib';
-import { eq } from 'drizzle-orm';
 import { credentials } from '../db/schema.ts';
 import { sealPasswordsAgain } from './store.ts';
 import { sealer } from '../secrets.ts';

@@ -3,7 +3,7 @@ import type { Step } from '@vondle/core/analysis';
 import type { ChannelModel, ConfirmChannel, GetMessage } from 'amqplib';
 import { emptyVirtualHost } from '../../testing/virtual-host.ts';
 import type { AmqpBroker } from './broker.ts';
-import { keptFor, roomFor, UNSEEN_AT_ONCE } from './carry.ts';
+import { keptFor, roomFor } from './carry.ts';
 import { readInventory } from './inventory.ts';
 import { StepRunner } from './step.ts';
 
