@@ -116,17 +116,6 @@ test('a drift is taken into the draft instead, as an edit that can be undone', a
   await page.waitForFunction(() => !document.querySelector('main')?.textContent?.includes('shore/kiosks'));
 });
 
-test('its apps run, made up, as long as they are let', async () => {
-  const { page } = w;
-  await page.goto(`${w.address}${base}/watch?env=live`);
-  await press(page, '[data-testid=made-up] button', 'let its apps run, made up');
-  await see(page, '[data-testid=made-up]', 'its apps run, made up');
-  // the one that takes from it is there
-  await see(page, '[data-testid=store]', /archive-in[\s\S]*?0\s*0\s*1/);
-  await press(page, '[data-testid=made-up] button', 'end them');
-  await see(page, '[data-testid=made-up]', 'let its apps run, made up');
-});
-
 test('an alert that is written under watch goes off, and what passed a tap is found with its way beside the trace', async () => {
   const { page } = w;
   await page.goto(`${w.address}${base}/watch?env=live`);
@@ -155,6 +144,17 @@ test('an alert that is written under watch goes off, and what passed a tap is fo
   await see(page, '[data-testid=where-it-went]', 'tapped-1');
   await see(page, '[data-testid=hop]', /mainland\/sailings[\s\S]*passes/);
   await see(page, '[data-testid=where-it-went]', /mainland\/boards/);
+});
+
+test('its apps run, made up, as long as they are let', async () => {
+  const { page } = w;
+  await page.goto(`${w.address}${base}/watch?env=live`);
+  await press(page, '[data-testid=made-up] button', 'let its apps run, made up');
+  await see(page, '[data-testid=made-up]', 'its apps run, made up');
+  // the one that takes from it is there
+  await see(page, '[data-testid=store]', /archive-in[\s\S]*?0\s*0\s*1/);
+  await press(page, '[data-testid=made-up] button', 'end them');
+  await see(page, '[data-testid=made-up]', 'let its apps run, made up');
 });
 
 test('a connected broker is taken in as documents of a new topology, with the types that its messages seem to be of', async () => {

@@ -130,6 +130,8 @@ export async function takeOldest<T>(
     return undefined;
   }
   if (!(reached instanceof AmqpTarget)) throw new BrokerTrouble('strange', 'nothing can be taken there');
+  if (!(await readQueue(reached.broker, store)))
+    throw new BrokerTrouble('refused', '', `there is no queue ${store} on the broker`);
   const connection = await reached.broker.connect('vondle take');
   try {
     return await within(

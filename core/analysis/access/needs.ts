@@ -47,13 +47,18 @@ export function requestOf({ who, action, on, source }: Need): AccessRequest {
 }
 
 /**
- * @param keys those that messages may have on this way; left out where they are not known
+ * @param keysOf tells those that messages may have on this way, where they are known; asked only where keys matter
  * @returns whether a need is met; permission for some of the keys counts, since each message is asked for its own
  */
-export function isMet(decide: Decide, need: Need, keys?: readonly (readonly WordToken[])[]): Decision {
+export function isMet(
+  decide: Decide,
+  need: Need,
+  keysOf?: () => readonly (readonly WordToken[])[] | undefined,
+): Decision {
   const decision = decide(requestOf(need));
   const { forKeys } = decision;
   if (!forKeys) return decision;
+  const keys = keysOf?.();
   const some = (pattern: string) => !keys || keys.some((each) => overlaps(each, wordsOf(pattern)));
   if (!decision.allowed) return forKeys.allowed.some(some) ? { ...decision, allowed: true } : decision;
   // denied for every key there is, it is denied

@@ -25,7 +25,8 @@ export const missingPermission = check({
     const missing = new Map<string, { need: Need; why: string; by: boolean; ways: Edge[] }>();
     for (const edge of context.out(node.id)) {
       for (const need of needsOf(context, edge)) {
-        const keys =
+        // few are held to keys
+        const keys = () =>
           edge.kind === 'publish' ? publishedKeys(context, edge) : keysOn(context.arrivals(node.id), edge);
         const { allowed, why, by } = isMet(decide, need, keys);
         if (allowed) continue;

@@ -109,13 +109,21 @@ watch(
   },
 );
 let later: ReturnType<typeof setTimeout> | undefined;
-/** While those planned together go on, how far they are; when the next begins, it is shown. */
+/** The rollout that was shown while it, or one planned with it, went on. */
+let followed: number | undefined;
+/** While those planned together go on, how far they are; what begins next is shown, however quickly it ends. */
 watch(current, (it) => {
   clearTimeout(later);
-  if (!it || it.state === 'applying') return;
-  const next = it.group.find(({ id, state }) => id > it.id && state === 'applying');
-  if (next && it.state === 'applied') return void choose(next.id);
-  if (it.group.some(({ waits, state }) => waits || state === 'applying'))
+  if (!it) return;
+  const goOn = it.group.some(({ waits, state }) => waits || state === 'applying');
+  if (goOn || it.state === 'applying') followed = it.id;
+  if (it.state === 'applying') return;
+  const next = it.group.find(({ id, waits, state }) => id > it.id && !waits && state !== 'planned');
+  if (next && it.state === 'applied' && followed === it.id) {
+    followed = next.id;
+    return void choose(next.id);
+  }
+  if (goOn)
     later = setTimeout(
       () => void refresh(it.id).catch((error: Error) => (trouble.value = error.message)),
       NEXT_MS,
