@@ -109,6 +109,16 @@ export async function world(more: (address: string) => NodeJS.ProcessEnv = () =>
   page.setDefaultTimeout(PATIENCE);
   const mistakes: string[] = [];
   page.on('pageerror', (error) => mistakes.push(String(error)));
+  // what the interface catches by itself is only written to the console
+  page.on('console', (message) => {
+    const text = message.text();
+    if (
+      message.type() === 'error' &&
+      /\b(Reference|Type|Range)Error\b/.test(text) &&
+      !/fetch|network/i.test(text)
+    )
+      mistakes.push(text);
+  });
   return {
     address,
     page,

@@ -125,23 +125,6 @@ const own = computed(() =>
 );
 const WORDS = { empty: 'destroyed', move: 'moved', copy: 'copied' } as const;
 
-watch(
-  () => [props.environment, props.store.broker, props.store.name].join(' '),
-  () => {
-    [taking.value, taken.value, sent.value] = [false, undefined, ''];
-    [found.value, trouble.value, doing.value, to.value, where.value, most.value] = [
-      undefined,
-      '',
-      false,
-      '',
-      '',
-      '',
-    ];
-    void list();
-  },
-  { immediate: true },
-);
-
 const sending = ref(false);
 const sent = ref('');
 const publish = computed(() => focus.publishes[0]);
@@ -167,6 +150,23 @@ const send = () =>
           : `It was taken; by the trace it comes to ${how.predicted.join(', ') || 'no store'}.`;
     if (how.remarks.length) sent.value += ` (${how.remarks.join('; ')})`;
   });
+
+watch(
+  () => [props.environment, props.store.broker, props.store.name].join(' '),
+  () => {
+    [taking.value, taken.value, sent.value] = [false, undefined, ''];
+    [found.value, trouble.value, doing.value, to.value, where.value, most.value] = [
+      undefined,
+      '',
+      false,
+      '',
+      '',
+      '',
+    ];
+    void list();
+  },
+  { immediate: true },
+);
 </script>
 
 <template>
