@@ -81,11 +81,11 @@ const remove = ({ id }: Target) =>
     <ul>
       <li v-for="each in targets" :key="each.id" data-testid="target">
         {{ each.environment }} · {{ each.broker }}
-        <template v-if="removing === each.id">
+        <div v-if="removing === each.id" class="acts">
           <button class="plain link error" @click="remove(each)">disconnect it</button>
           <button class="plain link" @click="removing = 0">keep</button>
-        </template>
-        <template v-else>
+        </div>
+        <div v-else class="acts">
           <button class="plain link" :disabled="busy !== 0" @click="test(each)">
             {{ busy === each.id ? 'trying …' : 'test' }}
           </button>
@@ -98,7 +98,7 @@ const remove = ({ id }: Target) =>
             take in …
           </button>
           <button class="plain link" @click="removing = each.id">disconnect …</button>
-        </template>
+        </div>
         <p v-if="removing === each.id" class="soft">
           Its addresses are forgotten here. Nothing on the broker is touched, and the record of its rollouts
           stays.
@@ -153,8 +153,14 @@ ul {
   display: grid;
   gap: 6px;
 }
+.acts {
+  display: flex;
+  gap: 10px;
+}
+.taken .link {
+  margin-right: 8px;
+}
 .link {
-  margin-left: 6px;
   font-size: 13px;
   color: var(--accent);
   text-decoration: underline;
