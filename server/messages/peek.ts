@@ -1,5 +1,5 @@
 /** Looks at the messages of a store. None is taken: what is looked at stays where it was. */
-import type { ConsumeMessage, GetMessage } from 'amqplib';
+import type { Channel, ConsumeMessage, GetMessage } from 'amqplib';
 import { cut, end, within, type AmqpBroker } from '../targets/amqp/broker.ts';
 import { readQueue } from '../targets/amqp/inventory.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
@@ -71,31 +71,47 @@ async function peekAmqp(broker: AmqpBroker, store: string, most: number): Promis
       '',
       `${store} is exclusive: only the connection that made it may look into it`,
     );
-  const connection = await broker.connect('vondle look');
+  return briefly(broker, 'vondle look', async (channel) => {
+    const got: GetMessage[] = [];
+    let waiting = 0;
+    let bytes = 0;
+    while (got.length < most && bytes < MOST_BYTES) {
+      const message = await channel.get(store);
+      if (!message) break;
+      if (got.length === 0) waiting = message.fields.messageCount + 1;
+      bytes += message.content.byteLength;
+      got.push(message);
+    }
+    return {
+      waiting,
+      messages: got.map((message) => peeked(message)),
+      said: got.length
+        ? 'Each was taken for a moment and put back in its place: the broker now marks it as redelivered. While it was looked at, nobody else could take it.'
+        : 'Nothing waits here now; what takers have in hand cannot be looked at.',
+    };
+  });
+}
+
+/**
+ * Does something on a channel of its own, which is closed then: what was acknowledged on it has come by then, and what it
+ * has in hand is put back in its place (AMQP 0-9-1 §3.1.8).
+ * @param name what the connection is called
+ * @throws BrokerTrouble
+ */
+async function briefly<T>(
+  broker: AmqpBroker,
+  name: string,
+  work: (channel: Channel) => Promise<T>,
+): Promise<T> {
+  const connection = await broker.connect(name);
   try {
     return await within(
       (async () => {
         const channel = await connection.createChannel();
         channel.on('error', () => {});
-        const got: GetMessage[] = [];
-        let waiting = 0;
-        let bytes = 0;
-        while (got.length < most && bytes < MOST_BYTES) {
-          const message = await channel.get(store);
-          if (!message) break;
-          if (got.length === 0) waiting = message.fields.messageCount + 1;
-          bytes += message.content.byteLength;
-          got.push(message);
-        }
-        // what a channel has in hand when it closes is put back in its place (AMQP 0-9-1 §3.1.8)
+        const made = await work(channel);
         await channel.close();
-        return {
-          waiting,
-          messages: got.map((message) => peeked(message)),
-          said: got.length
-            ? 'Each was taken for a moment and put back in its place: the broker now marks it as redelivered. While it was looked at, nobody else could take it.'
-            : 'Nothing waits here now; what takers have in hand cannot be looked at.',
-        };
+        return made;
       })(),
       PEEK_MS,
     );
@@ -132,28 +148,13 @@ export async function takeOldest<T>(
   if (!(reached instanceof AmqpTarget)) throw new BrokerTrouble('strange', 'nothing can be taken there');
   if (!(await readQueue(reached.broker, store)))
     throw new BrokerTrouble('refused', '', `there is no queue ${store} on the broker`);
-  const connection = await reached.broker.connect('vondle take');
-  try {
-    return await within(
-      (async () => {
-        const channel = await connection.createChannel();
-        channel.on('error', () => {});
-        const message = await channel.get(store);
-        if (!message) return undefined;
-        const told = tell(peeked(message));
-        channel.ack(message);
-        // closed in order, the acknowledgement has come
-        await channel.close();
-        return told;
-      })(),
-      PEEK_MS,
-    );
-  } catch (error) {
-    cut(connection);
-    throw brokerTrouble(error);
-  } finally {
-    await end(connection);
-  }
+  return briefly(reached.broker, 'vondle take', async (channel) => {
+    const message = await channel.get(store);
+    if (!message) return undefined;
+    const told = tell(peeked(message));
+    channel.ack(message);
+    return told;
+  });
 }
 
 /** @returns a message of AMQP 0-9-1, with the properties that it has */

@@ -155,6 +155,7 @@ watch(
   () => [props.environment, props.store.broker, props.store.name].join(' '),
   () => {
     [taking.value, taken.value, sent.value] = [false, undefined, ''];
+    amqp.value = new Set();
     [found.value, trouble.value, doing.value, to.value, where.value, most.value] = [
       undefined,
       '',
