@@ -22,7 +22,7 @@ import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpTarget } from '../targets/amqp/target.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Reached } from '../targets/reached.ts';
-import { APPS_OF, type AppsOf } from './made-up.ts';
+import { APPS_OF, mayRun, type AppsOf } from './made-up.ts';
 
 /** The app that stalls, after it has taken so many. */
 const STALLS = 'settlement';
@@ -227,9 +227,11 @@ async function signOf(db: Database, of: AppsOf): Promise<string> {
   return JSON.stringify(await standing(db, of));
 }
 
-const { databaseUrl, secret, olderSecrets, allowedTargets } = settingsFrom(process.env);
+const settings = settingsFrom(process.env);
+const { databaseUrl, secret, olderSecrets, allowedTargets, demoBroker, demoHosted } = settings;
 const of = JSON.parse(process.env[APPS_OF] ?? 'null') as AppsOf | null;
-if (!of) throw new Error(`${APPS_OF} says of what`);
+if (!of || !demoBroker) throw new Error(`${APPS_OF} says of what, and VONDLE_BROKER_AMQP and VONDLE_BROKER_HTTP where`);
+const builtIn = { broker: demoBroker, ...(demoHosted ? { hosted: demoHosted } : {}) };
 const openers = { sealer: sealer(secret, olderSecrets), allowed: allowedAddresses(allowedTargets) };
 const { db, close } = connect(databaseUrl, 2);
 const ending = new AbortController();
@@ -238,7 +240,9 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => en
 process.on('disconnect', () => ending.abort());
 while (!ending.signal.aborted) {
   const sign = await signOf(db, of).catch(() => undefined);
-  const world = await worldOf(db, openers, of).catch(() => undefined);
+  // on no other brokers: a target may have been set anew since they began
+  const may = await mayRun(db, openers, builtIn, of).catch(() => false);
+  const world = may ? await worldOf(db, openers, of).catch(() => undefined) : undefined;
   const over = new AbortController();
   // each app listens for the end
   setMaxListeners(0, over.signal);

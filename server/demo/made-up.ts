@@ -27,6 +27,44 @@ const AGAIN_MS = 3000;
 /** What does not end when told to is ended after this. */
 const END_MS = 3000;
 
+/** The brokers that came with the installation. */
+export interface CameWithIt {
+  readonly broker: BuiltIn;
+  readonly hosted?: BuiltInHosted;
+}
+
+/**
+ * Asked before apps begin, and again by their process whenever what stands is otherwise: a target may be set anew.
+ * @returns whether something stands there, and all of it on brokers that came with the installation
+ */
+export async function mayRun(
+  db: Database,
+  { sealer }: Openers,
+  { broker, hosted }: CameWithIt,
+  { topologyId, environment }: AppsOf,
+): Promise<boolean> {
+  const stands = (await environmentsStanding(db)).some(
+    (each) => each.topologyId === topologyId && each.environment === environment,
+  );
+  if (!stands) return false;
+  const rows = await db
+    .select()
+    .from(targets)
+    .where(and(eq(targets.topologyId, topologyId), eq(targets.environment, environment)));
+  return rows.every((row) => {
+    try {
+      const addresses = addressesIn(sealer, row);
+      const [its, ours] =
+        row.kind === 'amqp'
+          ? [(addresses as AmqpAddresses).amqp, broker.amqp]
+          : [(addresses as HostedAddresses).service, hosted?.service];
+      return ours !== undefined && new URL(its).host === new URL(ours).host;
+    } catch {
+      return false;
+    }
+  });
+}
+
 const idOf = ({ topologyId, environment }: AppsOf) => `${topologyId} ${environment}`;
 
 export class MadeUpApps {
@@ -40,36 +78,15 @@ export class MadeUpApps {
     private readonly script: string,
     private readonly db: Database,
     private readonly openers: Openers,
-    private readonly builtIn: { readonly broker: BuiltIn; readonly hosted?: BuiltInHosted },
+    private readonly builtIn: CameWithIt,
     private readonly log: Logger,
     /** What a server is told by its environment, which the program is told, too. */
     private readonly environment: NodeJS.ProcessEnv = process.env,
   ) {}
 
   /** @returns whether they may run: something stands there, and all of it on brokers that came with the installation */
-  async may(of: AppsOf): Promise<boolean> {
-    const { topologyId, environment } = of;
-    const stands = (await environmentsStanding(this.db)).find(
-      (each) => each.topologyId === topologyId && each.environment === environment,
-    );
-    if (!stands) return false;
-    const rows = await this.db
-      .select()
-      .from(targets)
-      .where(and(eq(targets.topologyId, topologyId), eq(targets.environment, environment)));
-    const { broker, hosted } = this.builtIn;
-    return rows.every((row) => {
-      try {
-        const addresses = addressesIn(this.openers.sealer, row);
-        const [its, ours] =
-          row.kind === 'amqp'
-            ? [(addresses as AmqpAddresses).amqp, broker.amqp]
-            : [(addresses as HostedAddresses).service, hosted?.service];
-        return ours !== undefined && new URL(its).host === new URL(ours).host;
-      } catch {
-        return false;
-      }
-    });
+  may(of: AppsOf): Promise<boolean> {
+    return mayRun(this.db, this.openers, this.builtIn, of);
   }
 
   runs(of: AppsOf): boolean {

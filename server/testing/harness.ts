@@ -124,7 +124,15 @@ export async function harness(wishes: Wishes = {}): Promise<Harness> {
       openers,
       { broker: wishes.builtIn, ...(wishes.builtInHosted ? { hosted: wishes.builtInHosted } : {}) },
       log,
-      { ...process.env, DATABASE_URL: own.href, VONDLE_SECRET: SECRET, VONDLE_TARGETS: allowedText },
+      {
+        ...process.env,
+        DATABASE_URL: own.href,
+        VONDLE_SECRET: SECRET,
+        VONDLE_TARGETS: allowedText,
+        VONDLE_BROKER_AMQP: wishes.builtIn.amqp,
+        VONDLE_BROKER_HTTP: wishes.builtIn.http,
+        ...(wishes.builtInHosted ? { VONDLE_STANDIN: wishes.builtInHosted.service } : {}),
+      },
     );
   const metrics = new Metrics({
     pool: connection.pool,

@@ -81,11 +81,11 @@ const remove = ({ id }: Target) =>
     <ul>
       <li v-for="each in targets" :key="each.id" data-testid="target">
         {{ each.environment }} · {{ each.broker }}
-        <div v-if="removing === each.id" class="acts">
+        <div v-if="removing === each.id" class="does">
           <button class="plain link error" @click="remove(each)">disconnect it</button>
           <button class="plain link" @click="removing = 0">keep</button>
         </div>
-        <div v-else class="acts">
+        <div v-else class="does">
           <button class="plain link" :disabled="busy !== 0" @click="test(each)">
             {{ busy === each.id ? 'trying …' : 'test' }}
           </button>
@@ -153,7 +153,7 @@ ul {
   display: grid;
   gap: 6px;
 }
-.acts {
+.does {
   display: flex;
   gap: 10px;
 }
