@@ -251,7 +251,7 @@ watch(
         <button type="button" class="plain link" @click="doing = false">leave them</button>
       </form>
       <div v-if="sending" class="form" data-testid="send-form">
-        <FollowBar />
+        <FollowBar class="follow" />
         <details v-if="focus.type" class="fields">
           <summary>{{ focus.edited ? 'a message of your own' : 'change its fields' }}</summary>
           <Compose />
@@ -337,6 +337,9 @@ watch(
   padding: 8px 10px;
   border: 1px solid var(--hairline);
   background: var(--sheet);
+}
+.follow {
+  flex-wrap: wrap;
 }
 .fields summary {
   margin-top: 6px;
