@@ -1,11 +1,12 @@
 /** What a kind of broker is to everybody who knows no kind by name. */
 import type { Edited } from '../base/edits.ts';
+import type { Owners } from '../incremental/changed.ts';
 import type { AcceptanceDecl } from '../language/acceptance.ts';
 import type { DeadLetterDecl } from '../language/dead-letter.ts';
-import type { List, Items } from '../language/shape.ts';
+import type { Items, List } from '../language/shape.ts';
 import type { ThingKind } from '../language/thing.ts';
 import type { Located, Place, Placed } from '../syntax/place.ts';
-import type { DeclaredWay, Edge } from './terms.ts';
+import type { DeclaredWay, GraphNode } from './terms.ts';
 
 /** What is declared of a resource of any kind. */
 export interface ResourceDecl {
@@ -30,25 +31,25 @@ export interface Finder {
   exchangeType(id: string): ExchangeType;
 }
 
-/** As a finder, for who makes ways: what was made of a declaration before is given again while it holds. */
-export interface WayFinder extends Finder {
-  /** @returns the way's edge as it was made of this declaration, where all it names is where it was */
-  known(of: object): Edge | undefined;
+/** Is told what a declaration names; nothing where it names nothing there. */
+export interface Told {
+  /** @param kinds what may stand there */
+  address(value: Located<string> | undefined, kinds: readonly ThingKind[]): void;
+  id(value: Located<string> | undefined, kind: 'app' | 'tenant' | 'link'): void;
 }
 
-/** What one declaration on a broker names: by address, and by a bare id. */
-export interface Names {
-  readonly owner: object;
-  readonly addresses: readonly (readonly [Located<string> | undefined, readonly ThingKind[]])[];
-  readonly ids?: readonly (readonly [Located<string> | undefined, 'app' | 'tenant' | 'link'])[];
-  /** The addresses may name nothing but what is on its own broker. */
+/** Declarations of one sort on a broker that name something. */
+export interface Naming {
+  readonly sort: string;
+  readonly owners: Owners | undefined;
+  /** Tells what one of them names. */
+  readonly names: (owner: never, told: Told) => void;
+  /** The addresses may name nothing but what is on their own broker. */
   readonly stays?: true;
 }
 
 /** Something declared that such a broker would not make. */
 export interface Refusal {
-  readonly kind: ThingKind;
-  readonly name: string;
   /** In words, to follow the thing's address and a colon. */
   readonly why: string;
   readonly place: Place;
@@ -60,8 +61,14 @@ export interface Refusal {
 export interface Unsayable {
   readonly message: string;
   readonly place: Place;
-  /** What it is of; the broker itself where that has no name. */
-  readonly of?: { readonly kind: ThingKind; readonly name: string };
+}
+
+/** Declarations of one sort on a broker that each make a way, or none. */
+export interface Routes {
+  readonly sort: string;
+  readonly owners: Owners | undefined;
+  /** @param of an entry of the map, or an item of the list */
+  readonly way: (broker: string, of: never, find: Finder) => DeclaredWay | undefined;
 }
 
 /** A kind of broker. @typeParam D what is declared of one */
@@ -81,15 +88,10 @@ export interface BrokerKind<D> {
   unroutedTo(decl: D): readonly string[];
   /** What its dead letters may be addressed to. */
   readonly deadLetters: readonly ThingKind[];
-  /** What those ways follow from: the same objects for as long as nothing of it changes. */
-  routes(decl: D): readonly unknown[];
-  /** The ways it declares besides aliases and dead letters of queues, in the order of the text. */
-  ways(broker: string, decl: D, find: WayFinder): Iterable<DeclaredWay | Edge>;
-  /**
-   * @param known those that need not be told
-   * @returns what its declarations name, but for aliases and queues
-   */
-  names(decl: D, known: (owner: object) => boolean): Iterable<Names>;
+  /** What declares the ways of its messages, besides aliases and dead letters, in their order. */
+  routes(decl: D): readonly Routes[];
+  /** What its declarations name, but for aliases and queues. */
+  names(decl: D): readonly Naming[];
   /** The declarations without a name of their own that may be accepted to stand as they are. */
   unnamed(decl: D): readonly Pick<ResourceDecl, 'place' | 'accept'>[];
   /** The exchange that MQTT publishers and takers meet. */
@@ -108,8 +110,10 @@ export interface BrokerKind<D> {
     at: { readonly broker: string; readonly decl: D; readonly queue: string; readonly from: string },
     condition: string | undefined,
   ): Edited;
-  /** What of the declared a real one refuses; none where that is not known. */
-  refused(decl: D): readonly Refusal[];
-  /** What of the declared cannot be told to a real one. */
-  unsayable(decl: D): readonly Unsayable[];
+  /** What of a resource a real one refuses; none where that is not known. */
+  refused(node: GraphNode): readonly Refusal[];
+  /** What of a resource cannot be told to a real one. */
+  unsayable(node: GraphNode): readonly Unsayable[];
+  /** The same of a declaration without a name of its own. */
+  unsayableOf(unnamed: object): readonly Unsayable[];
 }

@@ -80,26 +80,35 @@ export class Layered<K, V> implements ReadonlyMap<K, V> {
     for (const [key, value] of this) callback(value, key, this);
   }
 
-  *keys(): MapIterator<K> {
-    for (const [key] of this) yield key;
+  keys(): MapIterator<K> {
+    // whoever walks through all of a map is to wait for no generator at each step
+    return this.above.size > 0 ? this.listed((key) => key) : this.base.keys();
   }
 
-  *entries(): MapIterator<[K, V]> {
-    const { above, base } = this;
-    for (const entry of base) {
-      const value = above.get(entry[0]);
-      if (value === undefined) yield entry;
-      else if (value !== GONE) yield [entry[0], value];
-    }
-    for (const [key, value] of above) if (value !== GONE && !base.has(key)) yield [key, value];
+  entries(): MapIterator<[K, V]> {
+    return this.above.size > 0
+      ? this.listed((key, value): [K, V] => [key, value])
+      : (this.base.entries() as MapIterator<[K, V]>);
   }
 
-  *values(): MapIterator<V> {
-    for (const [, value] of this) yield value;
+  values(): MapIterator<V> {
+    return this.above.size > 0 ? this.listed((_, value) => value) : this.base.values();
   }
 
   [Symbol.iterator](): MapIterator<[K, V]> {
-    return this.above.size > 0 ? this.entries() : (this.base.entries() as MapIterator<[K, V]>);
+    return this.entries();
+  }
+
+  private listed<R>(of: (key: K, value: V) => R): MapIterator<R> {
+    const { above, base } = this;
+    const all: R[] = [];
+    base.forEach((was, key) => {
+      const value = above.get(key);
+      if (value === undefined) all.push(of(key, was));
+      else if (value !== GONE) all.push(of(key, value));
+    });
+    for (const [key, value] of above) if (value !== GONE && !base.has(key)) all.push(of(key, value));
+    return all.values() as MapIterator<R>;
   }
 }
 

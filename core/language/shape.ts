@@ -330,7 +330,7 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
               const [first] = lists;
               return (
                 first && {
-                  items: lists.flatMap(({ items }) => items),
+                  items: first.items.concat(...lists.slice(1).map(({ items }) => items)),
                   place: first.place,
                 }
               );

@@ -1,7 +1,9 @@
 /** Everything a message can be at. */
 import type { GraphNode, NodeRole, QueueNode, SubscriptionNode } from '../brokers/terms.ts';
-import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
+import type { ResourceDecl } from '../brokers/kind.ts';
+import { kindOf } from '../brokers/kinds.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
+import { type Remade, remade } from '../incremental/changed.ts';
 import { sameOrder } from '../incremental/layered.ts';
 import { Question, remembered, settled } from '../incremental/memory.ts';
 import type { AppDecl, ConsumeDecl } from '../language/app.ts';
@@ -10,7 +12,7 @@ import type { SpreadDecl } from '../language/spread.ts';
 import { EXCHANGES, type Thing, type ThingKind, thing } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import { appsByDocument } from '../topology/apps.ts';
-import { type OnBroker, lookUp } from '../topology/address.ts';
+import { lookUp } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
 
 export const publisherId = (app: string): string => `publisher:${app}`;
@@ -21,7 +23,18 @@ type Nodes = ReadonlyMap<string, GraphNode>;
 type Joined = { readonly parts: ReadonlyMap<string, Nodes>; readonly whole: Nodes };
 
 const NODES = new Question<Joined>('nodes');
-const PARTS = new Question<ReadonlyMap<string, Nodes>>('nodes of brokers and spreads');
+/** The resources of one kind on a broker, what they are called, and whether what is sent to one has its name for a key. */
+interface ResourcesOn {
+  readonly kind: ThingKind;
+  readonly items: Items<ResourceDecl> | undefined;
+  readonly things: ReadonlyMap<string, Thing>;
+  readonly named: boolean;
+}
+
+type ResourceNodes = Remade<string, Item<ResourceDecl>, GraphNode>;
+
+const RESOURCES = new Question<ReadonlyMap<string, ResourceNodes>>('nodes of resources');
+const SPREADS = new Question<Nodes>('nodes of spreads');
 const APPS = {
   all: new Question<Nodes>('nodes of apps'),
   parts: new Question<ReadonlyMap<string, Nodes>>('nodes of apps by document'),
@@ -45,25 +58,36 @@ export function nodesOf(topology: Topology): Nodes {
       const parts = memory.each(questions.parts, on, (doc) => byId(nodesIn(apps.get(doc)!)), SETTLING);
       return memory.joined(questions.joined, parts, last, { ordered: true });
     });
-  const on = new Map<string, readonly unknown[]>([
-    ...[...(brokers ?? [])].map(
-      ([id, { value }]) => [`broker ${id}`, [...itemsOn(value), names.brokers.get(id)]] as const,
+  const resources = new Map(
+    [...(brokers ?? [])].flatMap(([broker, { value }]) =>
+      kindOf(value)
+        .resources(value)
+        .map(([kind, items]): [string, ResourcesOn] => [
+          `${kind} ${broker}`,
+          { kind, items, things: names.brokers.get(broker)!.get(kind)!, named: kindOf(value).queueNameIsKey },
+        ]),
     ),
-    ['spreads', [spreads]],
-  ]);
-  const parts = memory.each(
-    PARTS,
-    on,
-    (part) => {
-      if (part === 'spreads') return byId([...(spreads?.values() ?? [])].map((item) => spreadNode(item)));
-      const id = part.slice('broker '.length);
-      return byId(nodesOn(brokers!.get(id)!.value, names.brokers.get(id)!));
-    },
-    SETTLING,
   );
-  const all = new Map([
+  const made = memory.each(
+    RESOURCES,
+    new Map(Array.from(resources, ([part, { items, things }]) => [part, [items, things]])),
+    (part, before): ResourceNodes => {
+      const { kind, items, things, named } = resources.get(part)!;
+      const node = (item: Item<ResourceDecl>) =>
+        // a subscription that hands to a queue is a way, not a place
+        kind === 'subscription' && 'to' in item.value && item.value.to
+          ? undefined
+          : resourceNode(item, things.get(item.name)!, named);
+      return remade(before, items, (name) => things.get(name)!.id, node);
+    },
+  );
+  const ofSpreads = memory.latest(SPREADS, [spreads], () =>
+    byId([...(spreads?.values() ?? [])].map((item) => spreadNode(item))),
+  );
+  const all = new Map<string, Nodes>([
     ['apps', ofApps(APPS, (items) => [...items.values()].flatMap((item) => appNodes(item)))],
-    ...parts,
+    ...Array.from(made, ([part, { made: nodes }]) => [part, nodes] as const),
+    ['spreads', ofSpreads],
     ['sessions', ofApps(SESSIONS, (items) => sessionNodes(topology, items))],
   ]);
   return memory.joined(NODES, all, last, { ordered: true });
@@ -97,17 +121,6 @@ const spreadNode = remembered(({ name, key, value }: Item<SpreadDecl>): GraphNod
   const of = thing('spread', name);
   return { id: of.id, role: 'spread', thing: of, place: key, decl: value };
 });
-
-function nodesOn(decl: BrokerDecl, names: OnBroker): GraphNode[] {
-  const kind = kindOf(decl);
-  return kind.resources(decl).flatMap(([of, items]) =>
-    [...(items?.values() ?? [])].flatMap((item) => {
-      // a subscription that hands to a queue is a way, not a place
-      if ((item.value as { to?: unknown }).to && of === 'subscription') return [];
-      return [resourceNode(item, names.get(of)!.get(item.name)!, kind.queueNameIsKey)];
-    }),
-  );
-}
 
 const resourceNode = remembered(
   (

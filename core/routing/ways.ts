@@ -1,13 +1,15 @@
 /** Every way from one node to another, as edges by the nodes they begin and end at. */
 import type { DeclaredWay, Edge, GraphNode } from '../brokers/terms.ts';
-import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
-import type { ExchangeType, Finder } from '../brokers/kind.ts';
+import { type BrokerDecl, feedItemsOn, kindOf } from '../brokers/kinds.ts';
+import type { ExchangeType, Finder, ResourceDecl, Routes } from '../brokers/kind.ts';
 import { directKey, topicKey } from '../conditions/amqp.ts';
 import { ALWAYS, type Predicate } from '../conditions/predicate.ts';
-import { Layered, orderOf } from '../incremental/layered.ts';
+import { type Remade, type Stretch, remade, stretchOf } from '../incremental/changed.ts';
+import { Layered, isMap, orderOf } from '../incremental/layered.ts';
 import { Question, remembered, sameItems, settled } from '../incremental/memory.ts';
 import type { AppDecl } from '../language/app.ts';
-import type { Items } from '../language/shape.ts';
+import type { DeadLetterDecl } from '../language/dead-letter.ts';
+import type { Item, Items } from '../language/shape.ts';
 import type { LinkDecl } from '../language/link.ts';
 import { ENTRIES, QUEUES, STORES, type Thing, type ThingKind, thing } from '../language/thing.ts';
 import type { Located, Place } from '../syntax/place.ts';
@@ -32,6 +34,16 @@ interface Part extends Ways {
   readonly looked: ReadonlyMap<string, OnBroker | undefined>;
   /** Whether it was made of the one before it, whose lists it has where nothing changed. */
   readonly patched?: true;
+  /** What it was made of, of routes on a broker. */
+  readonly routed?: Routed;
+}
+
+/** Declarations on a broker and the edge that each makes, if it makes one. */
+interface Routed {
+  readonly owners: readonly object[];
+  readonly edges: readonly (MadeEdge | undefined)[];
+  /** What else they follow from. */
+  readonly ground: readonly unknown[];
 }
 
 type Joined = { readonly parts: ReadonlyMap<string, Lists>; readonly whole: Lists };
@@ -51,9 +63,11 @@ const questionsOf = (of: string): Questions => ({
   into: new Question(`${of} to`),
 });
 
-/** A broker is two parts: its settings change more often than its routes. */
-const RESOURCES = 'resources ';
-const ROUTES = 'routes ';
+/** What a broker declares by itself: where dead letters of one kind of its resources go, aliases, and routes of one sort. */
+const DEAD_LETTERS = 'dead letters ';
+const ALIASES = 'aliases ';
+const deadLetterPart = (kind: ThingKind, broker: string): string => `${DEAD_LETTERS}${kind} ${broker}`;
+const routesPart = (sort: string, broker: string): string => `routes of ${sort} ${broker}`;
 /** The apps of one document are two parts. */
 const PUBLISHES = 'publishes ';
 const TAKES = 'takes ';
@@ -61,6 +75,7 @@ const TAKES = 'takes ';
 const ALL = questionsOf('ways');
 const BY_APPS = { [PUBLISHES]: questionsOf('publishes'), [TAKES]: questionsOf('takes') };
 const OF_APPS = { [PUBLISHES]: new Question<Ways>(PUBLISHES), [TAKES]: new Question<Ways>(TAKES) };
+const DEAD_LETTERS_ON = new Question<ReadonlyMap<string, DeadLettersOn>>('dead letters on brokers');
 const STORES_HELD = new Question<string>('stores of subscriptions');
 const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
 const IDLE_IN = new Question<ReadonlyMap<string, string>>('apps without instances by document');
@@ -73,7 +88,7 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
   const { brokers, links, spreads } = declared;
   const decls = [...(brokers ?? [])].map(([id, { value }]) => [id, value] as const);
   // the conditions of bindings hang on what their exchange is
-  const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, itemsOn(decl)])), (id) =>
+  const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, feedItemsOn(decl)])), (id) =>
     typesOn(brokers!.get(id)!.value),
   );
   const { exchangeType } = finderIn(topology, undefined, new Set());
@@ -91,7 +106,16 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
     [...own.values()].flatMap(({ name, value }) => (value.instances?.value === 0 ? [name] : [])).join('\n'),
   );
   const idle = memory.latest(IDLE, [idleIn], () => [...idleIn.values()].filter(Boolean).join('\n'));
-  const around: Around = { topology, nodes, types, apps, idle, isIdle: new Set(idle.split('\n')) };
+  const routes = new Map(
+    decls.flatMap(([broker, decl]) =>
+      kindOf(decl)
+        .routes(decl)
+        .map((each) => [routesPart(each.sort, broker), { broker, ...each }] as const),
+    ),
+  );
+  const deadLetters = deadLettersIn(topology, decls);
+  const isIdle = new Set(idle.split('\n'));
+  const around: Around = { topology, nodes, types, apps, routes, deadLetters, idle, isIdle };
   const ofApps = (kind: typeof PUBLISHES | typeof TAKES): Ways => {
     const ground = [mqtt, names.spreads, stores, idle];
     return memory.latest(OF_APPS[kind], [apps, names, ...ground], () => {
@@ -99,11 +123,18 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
       return together(topology, BY_APPS[kind], partsOf(around, BY_APPS[kind], on));
     });
   };
+  const onBroker = (id: string, decl: BrokerDecl): (readonly [string, readonly unknown[]])[] => [
+    ...kindOf(decl)
+      .resources(decl)
+      .map(([kind]) => deadLetterPart(kind, id))
+      .map((part) => [part, [deadLetters.get(part)!.made]] as const),
+    [`${ALIASES}${id}`, [decl.aliases, links]],
+    ...kindOf(decl)
+      .routes(decl)
+      .map(({ sort, owners }) => [routesPart(sort, id), [owners, types.get(id), idle]] as const),
+  ];
   const on = new Map<string, readonly unknown[]>([
-    ...decls.flatMap(([id, decl]) => [
-      [`${RESOURCES}${id}`, [...itemsOn(decl), links]] as const,
-      [`${ROUTES}${id}`, [...kindOf(decl).routes(decl), types, idle]] as const,
-    ]),
+    ...decls.flatMap(([id, decl]) => onBroker(id, decl)),
     ['links', [links, names.spreads]],
     ['spreads', [spreads]],
   ]);
@@ -123,7 +154,7 @@ function partsOf(
 ): ReadonlyMap<string, Part> {
   const { names, memory } = around.topology;
   return memory.each(parts, on, (part, before) => partOf(around, part, before), {
-    holds: ({ looked }) => [...looked].every(([id, then]) => names.brokers.get(id) === then),
+    holds: (known) => namesHold(names, known),
     settle: (made, before) =>
       made.patched
         ? made
@@ -134,6 +165,10 @@ function partsOf(
           },
   });
 }
+
+/** Whether what was looked up for a part is where it was. */
+const namesHold = ({ brokers }: Names, { looked }: Part): boolean =>
+  [...looked].every(([id, then]) => brokers.get(id) === then);
 
 function together(
   { memory }: Topology,
@@ -166,85 +201,111 @@ interface Around {
   /** Each broker's exchanges and their types, as one text. */
   readonly types: ReadonlyMap<string, string>;
   readonly apps: ReadonlyMap<string, Items<AppDecl>>;
+  /** By the names of their parts. */
+  readonly routes: ReadonlyMap<string, Routes & { readonly broker: string }>;
+  readonly deadLetters: ReadonlyMap<string, DeadLettersOn>;
   /** The apps that have no instances, as one text and as a set. */
   readonly idle: string;
   readonly isIdle: ReadonlySet<string>;
 }
 
 function partOf(around: Around, part: string, before?: Part): Part {
-  const { topology, nodes } = around;
-  const { names } = topology;
-  const looked = new Set<string>();
-  const broker = part.startsWith(ROUTES) ? part.slice(ROUTES.length) : undefined;
-  const home = broker === undefined ? undefined : `:${broker}/`;
-  const made = madeIn(topology);
-  const ground = broker === undefined ? [] : groundOf(around, broker);
-  const ways: (DeclaredWay | MadeEdge)[] = [];
-  for (const declared of declaredIn(around, part, looked)) {
-    const way = isMade(declared) ? declared : thatIsThere(around, declared as DeclaredWay);
-    if (isMade(way) || (nodes.has(way.from) && nodes.has(way.to))) ways.push(way);
-  }
-  const edgeAmong = (way: DeclaredWay | MadeEdge, others: readonly Edge[]): Edge => {
-    if (isMade(way)) return way.among(others);
-    const edge = edgeOf(way.of, way, others);
-    if (home && isOn(home, way.from) && isOn(home, way.to)) made.set(way.of, { edge, ground });
-    return edge;
-  };
-  const lists = (before && patched(before, ways, edgeAmong)) ?? listed(ways, edgeAmong);
-  return { ...lists, looked: new Map([...looked].map((id) => [id, names.brokers.get(id)])) };
+  const { topology, nodes, routes } = around;
+  const { brokers } = topology.names;
+  const route = routes.get(part);
+  const looked = new Set(route ? before?.looked.keys() : []);
+  const lists = route
+    ? routed(around, route, looked, before)
+    : listed(
+        Array.from(declaredIn(around, part, looked), (way) => thatIsThere(around, way)).filter(
+          ({ from, to }) => nodes.has(from) && nodes.has(to),
+        ),
+      );
+  return { ...lists, looked: new Map([...looked].map((id) => [id, brokers.get(id)])) };
 }
 
-/** Names an edge of a way among those before it that end where it does. */
-type EdgeAmong = (way: DeclaredWay | MadeEdge, others: readonly Edge[]) => Edge;
-
-function listed(ways: readonly (DeclaredWay | MadeEdge)[], edgeAmong: EdgeAmong): Ways {
+function listed(ways: readonly (DeclaredWay | undefined)[]): Ways & { readonly made: Routed['edges'] } {
   const out = new Map<string, Edge[]>();
   const into = new Map<string, Edge[]>();
-  const edges = ways.map((way) => {
-    const edge = edgeAmong(way, into.get(way.to) ?? NO_EDGES);
+  const made = ways.map((way) => {
+    if (!way) return undefined;
+    const edge = edgeOf(way.of, way, into.get(way.to) ?? NO_EDGES);
     push(into, way.to, edge);
     push(out, way.from, edge);
     return edge;
   });
-  return { edges: () => edges, out, into };
+  return { ...edgesOf(made), out, into, made };
 }
 
-/** More changed ways than this, and all lists are made again. */
-const MOST_PATCHED = 20;
+function edgesOf(made: Routed['edges']): Pick<Ways, 'edges'> {
+  let all: readonly Edge[] | undefined;
+  return { edges: () => (all ??= made.filter((edge) => edge !== undefined)) };
+}
 
-/** @returns the lists before, with those anew in which something changed; undefined where ways came or went, or many did */
-function patched(
-  before: Part,
-  ways: readonly (DeclaredWay | MadeEdge)[],
-  edgeAmong: EdgeAmong,
-): (Ways & Pick<Part, 'patched'>) | undefined {
-  const edges = before.edges();
-  if (edges.length !== ways.length) return undefined;
-  const [from, to] = [new Set<string>(), new Set<string>()];
-  let changed = 0;
-  for (let i = 0; i < ways.length; i++) {
-    if (ways[i] === edges[i]) continue;
-    if (++changed > MOST_PATCHED) return undefined;
-    for (const end of [ways[i]!, edges[i]!]) {
-      from.add(end.from);
-      to.add(end.to);
+/** More changed declarations than this, and all lists are made again. */
+const MOST_PATCHED = 40;
+
+/** The ways of declarations of one sort on a broker: as before, but where something is otherwise. */
+function routed(
+  around: Around,
+  { broker, owners = [], way }: Routes & { readonly broker: string },
+  looked: Set<string>,
+  before: Part | undefined,
+): Omit<Part, 'looked'> {
+  const { topology, nodes, types, idle } = around;
+  const find = finderIn(topology, broker, looked);
+  const wayOf = (of: object): DeclaredWay | undefined => {
+    const declared = way(broker, of as never, find);
+    if (!declared || !nodes.has(declared.from) || !nodes.has(declared.to)) return undefined;
+    return thatIsThere(around, declared);
+  };
+  const all = isMap(owners) ? [...owners.values()] : owners;
+  const ground = [topology.names.brokers.get(broker), types.get(broker), idle];
+  const known = before?.routed;
+  // without instances of some app, what leads to its queues hangs on those too
+  if (known && idle === '' && sameItems(known.ground, ground) && namesHold(topology.names, before)) {
+    const stretch = stretchOf(known.owners, all);
+    if (stretch.before - stretch.from + (stretch.now - stretch.from) <= MOST_PATCHED) {
+      const come = all.slice(stretch.from, stretch.now).map(wayOf);
+      const { made, ...lists } = patched(before, known.edges, stretch, come);
+      return { ...lists, routed: { owners: all, edges: made, ground } };
     }
   }
+  const { made, ...lists } = listed(all.map(wayOf));
+  return { ...lists, routed: { owners: all, edges: made, ground } };
+}
+
+/** @returns the lists before, with those anew in which something changed */
+function patched(
+  before: Part,
+  edges: Routed['edges'],
+  { from: first, before: end }: Stretch,
+  come: readonly (DeclaredWay | undefined)[],
+): ReturnType<typeof listed> & Pick<Part, 'patched'> {
+  const [from, to] = [new Set<string>(), new Set<string>()];
+  for (const each of [...edges.slice(first, end), ...come]) {
+    if (!each) continue;
+    from.add(each.from);
+    to.add(each.to);
+  }
   const [out, into] = [new Map<string, Edge[]>(), new Map<string, Edge[]>()];
-  const now = ways.map((way, i) => {
-    let edge = edges[i]!;
-    if (to.has(way.to)) {
-      // each is named by those before it that begin where it does, which are looked at too
-      edge = edgeAmong(way, into.get(way.to) ?? NO_EDGES);
-      push(into, way.to, edge);
-    }
-    return edge;
-  });
-  for (const edge of now) if (from.has(edge.from)) push(out, edge.from, edge);
+  const made = [...edges.slice(0, first), ...come.map(() => undefined), ...edges.slice(end)];
+  for (let i = 0; i < made.length; i++) {
+    const way = i >= first ? come[i - first] : undefined;
+    let edge = made[i];
+    // each is named by those before it that begin where it does, which are looked at too
+    if (way) edge = edgeOf(way.of, way, into.get(way.to) ?? NO_EDGES);
+    else if (!edge) continue;
+    else if (to.has(edge.to)) edge = edge.among(into.get(edge.to) ?? NO_EDGES);
+    made[i] = edge;
+    if (to.has(edge.to)) push(into, edge.to, edge);
+    if (from.has(edge.from)) push(out, edge.from, edge);
+  }
   return {
-    edges: () => now,
+    ...edgesOf(made),
     out: withLists(before.out, from, out),
     into: withLists(before.into, to, into),
+    made,
     patched: true,
   };
 }
@@ -260,8 +321,6 @@ function withLists(before: Lists, of: ReadonlySet<string>, now: ReadonlyMap<stri
 }
 
 const NO_EDGES: readonly Edge[] = [];
-
-const isMade = (way: DeclaredWay | Edge | MadeEdge): way is MadeEdge => !('of' in way);
 
 /** A way into a queue of which there is one for each instance of an app: without any, nothing goes it. */
 function thatIsThere({ nodes, idle, isIdle }: Around, way: DeclaredWay): DeclaredWay {
@@ -282,21 +341,6 @@ function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
   if (list) list.push(value);
   else map.set(key, [value]);
 }
-
-/** The edges of declarations whose ends are both on their own broker, and what else they follow from. */
-type Made = WeakMap<object, { readonly edge: MadeEdge; readonly ground: readonly unknown[] }>;
-
-const MADE = new Question<Made>('edges on brokers');
-const madeIn = ({ memory }: Topology): Made => memory.own(MADE, () => new WeakMap());
-
-/** What the edges of a broker's declarations follow from besides those. */
-const groundOf = ({ topology, types, idle }: Around, broker: string): readonly unknown[] => [
-  topology.names.brokers.get(broker),
-  types.get(broker),
-  idle,
-];
-
-const isOn = (home: string, node: string): boolean => node.startsWith(home, node.indexOf(':'));
 
 /** An edge as it is made of a declared way. */
 class MadeEdge {
@@ -362,7 +406,7 @@ const edgeOf = remembered(
 );
 
 /** What a part declares, in the order of the text. */
-function* declaredIn(around: Around, part: string, looked: Set<string>): Generator<DeclaredWay | Edge> {
+function* declaredIn(around: Around, part: string, looked: Set<string>): Generator<DeclaredWay> {
   const { topology } = around;
   const { declared, names } = topology;
   const find = finderIn(topology, undefined, looked);
@@ -439,31 +483,62 @@ function* declaredIn(around: Around, part: string, looked: Set<string>): Generat
         yield taken(store.id);
       }
     }
-  } else if (part.startsWith(ROUTES)) yield* routesOn(around, part.slice(ROUTES.length), looked);
-  else yield* declaredOn(topology, part.slice(RESOURCES.length), looked);
+  } else if (part.startsWith(DEAD_LETTERS))
+    yield* deadLettersOf(topology, around.deadLetters.get(part)!, looked);
+  else yield* aliasesOn(topology, part.slice(ALIASES.length), looked);
 }
 
 /** What every kind of broker declares: dead letters and aliases. */
-function* declaredOn(topology: Topology, broker: string, looked: Set<string>): Generator<DeclaredWay> {
-  const { declared } = topology;
-  const decl = declared.brokers!.get(broker)!.value;
+/** Where the resources of one kind on a broker send dead letters, by their names. */
+interface DeadLettersOn extends Remade<string, Item<ResourceDecl>, DeadLetterDecl> {
+  readonly broker: string;
+  readonly kind: ThingKind;
+}
+
+/** @returns by the name of the part that has their ways: the same ones for as long as none of them changes */
+function deadLettersIn(
+  { memory }: Topology,
+  decls: readonly (readonly [string, BrokerDecl])[],
+): ReadonlyMap<string, DeadLettersOn> {
+  const all = decls.flatMap(([broker, decl]) =>
+    kindOf(decl)
+      .resources(decl)
+      .map(([kind, items]) => [deadLetterPart(kind, broker), { broker, kind, items }] as const),
+  );
+  const parts = new Map(all);
+  return memory.each(
+    DEAD_LETTERS_ON,
+    new Map(all.map(([part, { items }]) => [part, [items]])),
+    (part, before) => {
+      const { items, ...own } = parts.get(part)!;
+      // what a subscription hands over it does not keep until it is dead
+      const deadLetter = ({ value }: Item<ResourceDecl>) =>
+        'to' in value && value.to ? undefined : value.deadLetter;
+      return { ...own, ...remade(before, items, (name) => name, deadLetter) };
+    },
+  );
+}
+
+function* deadLettersOf(
+  topology: Topology,
+  { broker, kind, made }: DeadLettersOn,
+  looked: Set<string>,
+): Generator<DeclaredWay> {
   const find = finderIn(topology, broker, looked);
-  const kind = kindOf(decl);
-  for (const [of, items] of kind.resources(decl))
-    for (const [name, { value }] of items ?? []) {
-      const { deadLetter } = value;
-      if (!deadLetter) continue;
-      // what hands to a queue keeps nothing that it could give up
-      if ('to' in value && value.to) continue;
-      yield {
-        kind: 'deadLetter',
-        from: thing(of, name, broker).id,
-        to: find.id(deadLetter.to, DEAD_LETTER_ENTRIES),
-        of: deadLetter,
-        more: () => ({ place: deadLetter.place, label: 'dead letters', deadLetter }),
-      };
-    }
-  for (const [name, { value: alias }] of decl.aliases ?? []) {
+  for (const [name, deadLetter] of made)
+    yield {
+      kind: 'deadLetter',
+      from: thing(kind, name, broker).id,
+      to: find.id(deadLetter.to, DEAD_LETTER_ENTRIES),
+      of: deadLetter,
+      more: () => ({ place: deadLetter.place, label: 'dead letters', deadLetter }),
+    };
+}
+
+function* aliasesOn(topology: Topology, broker: string, looked: Set<string>): Generator<DeclaredWay> {
+  const { declared } = topology;
+  const find = finderIn(topology, broker, looked);
+  for (const [name, { value: alias }] of declared.brokers!.get(broker)!.value.aliases ?? []) {
     const over = alias.over && declared.links?.get(alias.over.value);
     yield {
       kind: 'alias',
@@ -478,21 +553,6 @@ function* declaredOn(topology: Topology, broker: string, looked: Set<string>): G
       }),
     };
   }
-}
-
-/** What a broker's kind adds. */
-function* routesOn(around: Around, broker: string, looked: Set<string>): Generator<DeclaredWay | Edge> {
-  const { topology } = around;
-  const decl = topology.declared.brokers!.get(broker)!.value;
-  const edges = madeIn(topology);
-  const ground = groundOf(around, broker);
-  yield* kindOf(decl).ways(broker, decl, {
-    ...finderIn(topology, broker, looked),
-    known: (of) => {
-      const made = edges.get(of);
-      return made && sameItems(made.ground, ground) ? made.edge : undefined;
-    },
-  });
 }
 
 const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue'];

@@ -26,10 +26,17 @@ const SPREADS = new Question<ReadonlyMap<string, Thing>>('names of spreads');
 
 /** @returns the names of everything that is declared */
 export function namesIn(declared: DocumentDecl, memory: Memory): Names {
-  const decls = new Map([...(declared.brokers ?? [])].map(([id, { value }]) => [id, itemsOn(value)]));
-  const brokers = memory.each(ON_BROKERS, decls, (id) => namesOn(id, declared.brokers!.get(id)!.value), {
-    settle: (made, before) => (sameNames(made, before) ? before : made),
-  });
+  const decls = new Map(
+    [...(declared.brokers ?? [])].map(([id, { value }]) => [id, itemsOn(value).map(orderOf)]),
+  );
+  const brokers = memory.each(
+    ON_BROKERS,
+    decls,
+    (id, before) => namesOn(id, declared.brokers!.get(id)!.value, before),
+    {
+      settle: (made, before) => (sameNames(made, before) ? before : made),
+    },
+  );
   const spreads = memory.latest(SPREADS, [orderOf(declared.spreads)], () =>
     named('spread', declared.spreads),
   );
@@ -42,17 +49,19 @@ function named(
   kind: ThingKind,
   items: ReadonlyMap<string, unknown> | undefined,
   broker?: string,
+  before?: ReadonlyMap<string, Thing>,
 ): ReadonlyMap<string, Thing> {
   const found = new Map<string, Thing>();
-  for (const name of items?.keys() ?? []) found.set(name, thing(kind, name, broker));
-  return found;
+  for (const name of items?.keys() ?? []) found.set(name, before?.get(name) ?? thing(kind, name, broker));
+  return before && sameOrder(found, before) ? before : found;
 }
 
-function namesOn(broker: string, decl: BrokerDecl): OnBroker {
+/** @param before those before, of which each thing is the same object for as long as it is there */
+function namesOn(broker: string, decl: BrokerDecl, before: OnBroker | undefined): OnBroker {
   return new Map(
     kindOf(decl)
       .resources(decl)
-      .map(([kind, items]) => [kind, named(kind, items, broker)]),
+      .map(([kind, items]) => [kind, named(kind, items, broker, before?.get(kind))]),
   );
 }
 
@@ -127,6 +136,13 @@ export function thingsNamed(on: OnBroker, name: string, kinds: readonly ThingKin
     if (one) found.push(one);
   }
   return found;
+}
+
+/** @returns whether one thing, and no more, of the given kinds has a name on a broker */
+export function isNamedOnce(on: OnBroker, name: string, kinds: readonly ThingKind[]): boolean {
+  let found = 0;
+  for (const [kind, names] of on) if (kinds.includes(kind) && names.has(name)) found++;
+  return found === 1;
 }
 
 /** What is declared on a broker by name. */

@@ -3,18 +3,18 @@ import { withArticle } from '../base/phrase.ts';
 import { nearest } from '../base/similar.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
 import { writing } from '../language/finding.ts';
-import { type Memory, Question } from '../incremental/memory.ts';
+import { type Found, foundIn } from '../incremental/changed.ts';
+import { type Memory, Question, sameItems } from '../incremental/memory.ts';
 import type { AppDecl } from '../language/app.ts';
 import type { Reading, ReadingFinding } from '../language/reading.ts';
-import type { Items } from '../language/shape.ts';
 import type { ThingKind } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import { plainOrQuoted } from '../syntax/render.ts';
 import { appsByDocument } from './apps.ts';
-import { type Names, type OnBroker, RESOURCES, lookUp, thingsNamed } from './address.ts';
+import { type Names, type OnBroker, RESOURCES, isNamedOnce, lookUp, thingsNamed } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 import type { MessageType } from './messages.ts';
-import { type NamedKind, type Use, partsIn } from './uses.ts';
+import { type Means, type NamedKind, partsIn } from './uses.ts';
 
 const WORDS: Record<NamedKind, string> = {
   message: 'message type',
@@ -26,20 +26,16 @@ const WORDS: Record<NamedKind, string> = {
   parameter: 'parameter',
 };
 
-/** What was found in one part, and the brokers on which it was looked. */
-interface Looked {
-  readonly findings: readonly ReadingFinding[];
+/** What was found in one part, and what that follows from. */
+interface Looked extends Found<ReadingFinding> {
+  readonly ground: readonly unknown[];
+  /** The brokers on which was looked. */
   readonly brokers: ReadonlyMap<string, OnBroker | undefined>;
+  readonly names: Names;
 }
 
 const PARTS = new Question<ReadonlyMap<string, Looked>>('references');
-
-/** Declarations that name nothing but what is on their own broker, with what was on it then. */
-const RIGHT = new Question<WeakMap<object, OnBroker>>('right references');
-
-/** Whether a use names one thing on a broker. */
-const isOn = ({ value, means }: Use, on: OnBroker): boolean =>
-  means.by === 'address' && thingsNamed(on, value.value, means.kinds).length === 1;
+const NONE: readonly ReadingFinding[] = [];
 
 /** Reports unknown and ambiguous references in a topology as findings of `reading`. */
 export function checkReferences(
@@ -58,61 +54,59 @@ export function checkReferences(
     spread: declared.spreads,
     parameter: declared.parameters,
   };
-  const right = memory.own(RIGHT, () => new WeakMap<object, OnBroker>());
   const apps = appsByDocument(declared, memory);
   const parts = new Map([...partsIn(declared, apps)].map((part) => [part.id, part]));
+  const ground = [names.spreads, ...names.ids];
+  // names elsewhere come and go without a word here; only what is amiss has hints at what is there
+  const holds = ({ brokers, all, names: then }: Looked) =>
+    (all.length === 0 || then === names) && [...brokers].every(([id, was]) => names.brokers.get(id) === was);
   let looked = new Set<string>();
-  const on = new Map([...parts].map(([id, { whole }]) => [id, [whole, names.spreads, ...names.ids]]));
+  const on = new Map([...parts].map(([id, { owners }]) => [id, [owners, ...ground]]));
   const all = memory.each(
     PARTS,
     on,
-    (part): Looked => {
-      const before = reading.findings.length;
-      looked = new Set();
-      const home = part.startsWith('broker ') ? names.brokers.get(part.slice('broker '.length)) : undefined;
-      for (const { owner, uses } of parts.get(part)!.namings((each) => right.get(each) === home)) {
-        const wrong = reading.findings.length;
-        uses.forEach(use);
-        // a binding names only what is on its broker, as a rule
-        if (home && reading.findings.length === wrong && uses.every((each) => isOn(each, home)))
-          right.set(owner, home);
-      }
-      if (part.startsWith('apps ')) topicFilters(apps.get(part.slice('apps '.length))!);
-      const findings = reading.findings.splice(before);
-      return { findings, brokers: new Map([...looked].map((each) => [each, names.brokers.get(each)])) };
+    (id, last): Looked => {
+      const { owners, names: namesOf } = parts.get(id)!;
+      const before = last && sameItems(last.ground, ground) && holds(last) ? last : undefined;
+      looked = new Set(before?.brokers.keys());
+      const found = foundIn(before, owners, (owner) => {
+        const first = reading.findings.length;
+        namesOf(owner as never, use);
+        if (id.startsWith('apps ')) topicFilters(owner as AppDecl);
+        return reading.findings.length > first ? reading.findings.splice(first) : NONE;
+      });
+      const brokers = new Map([...looked].map((each) => [each, names.brokers.get(each)]));
+      return { ...found, ground, brokers, names };
     },
-    // names elsewhere come and go without a word here
-    { holds: ({ brokers }) => [...brokers].every(([id, then]) => names.brokers.get(id) === then) },
+    { holds },
   );
-  for (const { findings } of all.values()) for (const finding of findings) reading.findings.push(finding);
+  for (const part of all.values()) for (const finding of part.all) reading.findings.push(finding);
 
-  function topicFilters(of: Items<AppDecl>): void {
-    for (const { value: app } of of.values()) {
-      for (const { via, topic, place } of app.consumes?.items ?? []) {
-        if (via?.value !== 'mqtt') {
-          reading.doc = place.doc;
-          if (topic)
-            reading.report(
-              'unused-topic',
-              topic.place,
-              '`topic` is for what is taken over MQTT: write `via: mqtt` beside it, or take it away.',
-            );
-          continue;
-        }
-        const filter = topic && parseMqttFilter(topic.value);
+  function topicFilters(app: AppDecl): void {
+    for (const { via, topic, place } of app.consumes?.items ?? []) {
+      if (via?.value !== 'mqtt') {
         reading.doc = place.doc;
-        if (!filter)
+        if (topic)
           reading.report(
-            'missing-key',
-            place,
-            '`topic` is missing here: the MQTT topic filter it subscribes to.',
+            'unused-topic',
+            topic.place,
+            '`topic` is for what is taken over MQTT: write `via: mqtt` beside it, or take it away.',
           );
-        else if (!filter.ok) reading.report('bad-topic-filter', topic.place, filter.message);
+        continue;
       }
+      const filter = topic && parseMqttFilter(topic.value);
+      reading.doc = place.doc;
+      if (!filter)
+        reading.report(
+          'missing-key',
+          place,
+          '`topic` is missing here: the MQTT topic filter it subscribes to.',
+        );
+      else if (!filter.ok) reading.report('bad-topic-filter', topic.place, filter.message);
     }
   }
 
-  function use({ value, means }: Use): void {
+  function use(value: Located<string>, means: Means): void {
     if (means.by === 'address') address(value, means.kinds, means.home, means.stays);
     else if (means.by === 'id' && !isKnown(value.value, means.kind)) id(value, means.kind);
   }
@@ -128,6 +122,11 @@ export function checkReferences(
   }
 
   function address(value: Located<string>, kinds: readonly ThingKind[], home?: string, stays?: true): void {
+    const here = home === undefined ? undefined : names.brokers.get(home);
+    if (here && isNamedOnce(here, value.value, kinds)) {
+      looked.add(home!);
+      return;
+    }
     const found = lookUp(names, value.value, kinds, home, looked);
     if (found.ok) {
       if (stays && found.thing.broker !== home)

@@ -1,5 +1,7 @@
 /** Every place in a topology that names something declared elsewhere in it. */
+import type { AmqpQueueDecl } from '../brokers/amqp/declares.ts';
 import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
+import { type Owners, ownersIn } from '../incremental/changed.ts';
 import type { AppDecl } from '../language/app.ts';
 import type { MessageTypeDecl } from '../language/message.ts';
 import type { Items } from '../language/shape.ts';
@@ -8,37 +10,44 @@ import type { Located } from '../syntax/place.ts';
 import { type Names, lookUp } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 
+/** What may be meant by a name. */
+export type Means =
+  | {
+      readonly by: 'address';
+      readonly kinds: readonly ThingKind[];
+      readonly home?: string;
+      /** Only what is on its own broker may be meant. */
+      readonly stays?: true;
+    }
+  | { readonly by: 'id'; readonly kind: NamedKind }
+  /** `app:x`, `tenant:x`, `broker:x`, `topic:broker/x`, `link:x`, `any`, or an address, perhaps with `*`. */
+  | { readonly by: 'wide' };
+
 /** One naming: the text, and what may be meant by it. */
 export interface Use {
   readonly value: Located<string>;
-  readonly means:
-    | {
-        readonly by: 'address';
-        readonly kinds: readonly ThingKind[];
-        readonly home?: string;
-        /** Only what is on its own broker may be meant. */
-        readonly stays?: true;
-      }
-    | { readonly by: 'id'; readonly kind: NamedKind }
-    /** `app:x`, `tenant:x`, `broker:x`, `topic:broker/x`, `link:x`, `any`, or an address, perhaps with `*`. */
-    | { readonly by: 'wide' };
+  readonly means: Means;
 }
 
 /** What is named by a bare id. */
 export type NamedKind = 'message' | 'app' | 'broker' | 'tenant' | 'link' | 'spread' | 'parameter';
 
-/** A declaration and what it names; one declaration is one object for as long as its text stays. */
+/** Is told each name that a declaration writes. */
+export type Tell = (value: Located<string>, means: Means) => void;
+
+/** A declaration and what it names. */
 export interface Naming {
   readonly owner: object;
   readonly uses: readonly Use[];
 }
 
-/** Declarations that belong together: what they are, and one object that stays as long as all of them do. */
+/** Declarations that belong together. */
 export interface Part {
   readonly id: string;
-  readonly whole: object;
-  /** @param known declarations that need not be told */
-  readonly namings: (known?: (owner: object) => boolean) => Iterable<Naming>;
+  /** The same map, or a list of the same objects, for as long as they are what they were. */
+  readonly owners: Owners;
+  /** Tells all that one of them names, in the order of the text. */
+  readonly names: (owner: never, tell: Tell) => void;
 }
 
 /** @returns all uses, in order of declaration. */
@@ -48,7 +57,12 @@ export function* usesIn(declared: DocumentDecl): Generator<Use> {
 
 /** @returns every declaration that names something, in order */
 export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
-  for (const { namings } of partsIn(declared)) yield* namings();
+  for (const { owners, names } of partsIn(declared))
+    for (const owner of ownersIn(owners)) {
+      const uses: Use[] = [];
+      names(owner as never, (value, means) => uses.push({ value, means }));
+      yield { owner, uses };
+    }
 }
 
 /**
@@ -61,183 +75,132 @@ export function* partsIn(
 ): Generator<Part> {
   const { tenant, messages, brokers, links, spreads, environments, access, samples, expectations } = declared;
   const { watch, taps } = declared;
-  if (tenant)
-    yield {
-      id: 'tenant',
-      whole: tenant,
-      namings: () => [{ owner: tenant, uses: id(tenant, 'tenant') }],
-    };
-  if (messages) yield part('messages', messages, () => valuesOf(messages), usesOfType);
-  for (const [group, apps] of appsBy) yield part(`apps ${group}`, apps, () => valuesOf(apps), usesOfApp);
-  for (const { name, value } of brokers?.values() ?? [])
-    yield { id: `broker ${name}`, whole: value, namings: (known) => namingsOn(name, value, known) };
+  if (tenant) yield part('tenant', [tenant], (own, tell) => tell(own, TENANT));
+  if (messages) yield part('messages', messages, namesOfType);
+  for (const [group, apps] of appsBy) yield part(`apps ${group}`, apps, namesOfApp);
+  for (const { name, value } of brokers?.values() ?? []) yield* partsOn(name, value);
   if (links)
-    yield part(
-      'links',
-      links,
-      () => valuesOf(links),
-      (link) => [
-        ...address(link.from, QUEUES),
-        ...address(link.to, ENTRIES),
-        ...address(link.receives?.from, QUEUES),
-      ],
-    );
+    yield part('links', links, (link, tell) => {
+      told(link.from, FROM_QUEUES, tell);
+      told(link.to, TO_ENTRIES, tell);
+      told(link.receives?.from, FROM_QUEUES, tell);
+    });
   if (spreads)
-    yield part(
-      'spreads',
-      spreads,
-      () => valuesOf(spreads),
-      (spread) => (spread.members?.items ?? []).flatMap((each) => address(each, QUEUES)),
-    );
+    yield part('spreads', spreads, ({ members }, tell) => {
+      for (const each of members?.items ?? []) tell(each, FROM_QUEUES);
+    });
   if (environments)
-    yield part(
-      'environments',
-      environments,
-      () => valuesOf(environments),
-      (environment) =>
-        [...(environment.values ?? [])].flatMap(([name, { key }]) =>
-          id({ value: name, place: key }, 'parameter'),
-        ),
-    );
+    yield part('environments', environments, ({ values }, tell) => {
+      for (const [name, { key }] of values ?? []) tell({ value: name, place: key }, PARAMETER);
+    });
   if (access)
-    yield part(
-      'access',
-      access,
-      () => access.items,
-      ({ who, on, when }) => [
-        ...wide(who),
-        ...wide(on),
-        ...wide(one(when?.source)),
-        ...id(when?.tenant, 'tenant'),
-      ],
-    );
+    yield part('access', access.items, ({ who, on, when }, tell) => {
+      wide(who, tell);
+      wide(on, tell);
+      told(when?.source, WIDE, tell);
+      told(when?.tenant, TENANT, tell);
+    });
   if (samples)
-    yield part(
-      'samples',
-      samples,
-      () => samples.items,
-      ({ message, from }) => [...id(message, 'message'), ...id(from, 'app')],
-    );
+    yield part('samples', samples.items, ({ message, from }, tell) => {
+      told(message, MESSAGE, tell);
+      told(from, APP, tell);
+    });
   if (expectations)
-    yield part(
-      'expectations',
-      expectations,
-      () => expectations.items,
-      ({ given, reaches, leadsTo, never }) => [
-        ...id(given?.message, 'message'),
-        ...wide(one(given?.from)),
-        ...wide(reaches),
-        ...wide(leadsTo),
-        ...wide(never),
-      ],
-    );
-  if (watch)
-    yield part(
-      'watch',
-      watch,
-      () => watch.items,
-      ({ on }) => wide(on),
-    );
-  if (taps)
-    yield part(
-      'taps',
-      taps,
-      () => taps.items,
-      ({ on }) => wide(on),
-    );
+    yield part('expectations', expectations.items, ({ given, reaches, leadsTo, never }, tell) => {
+      told(given?.message, MESSAGE, tell);
+      told(given?.from, WIDE, tell);
+      for (const each of [reaches, leadsTo, never]) wide(each, tell);
+    });
+  if (watch) yield part('watch', watch.items, ({ on }, tell) => wide(on, tell));
+  if (taps) yield part('taps', taps.items, ({ on }, tell) => wide(on, tell));
 }
 
-const valuesOf = <T>(items: Items<T>): T[] => [...items.values()].map(({ value }) => value);
+const part = <T extends object>(
+  id: string,
+  owners: Owners<T>,
+  names: (owner: T, tell: Tell) => void,
+): Part => ({ id, owners, names });
 
-function part<T extends object>(
-  of: string,
-  whole: object,
-  owners: () => readonly T[],
-  usesOf: (owner: T) => readonly Use[],
-): Part {
-  return {
-    id: of,
-    whole,
-    *namings() {
-      for (const owner of owners()) yield { owner, uses: usesOf(owner) };
-    },
-  };
-}
-
-function* namingsOn(
-  home: string,
-  broker: BrokerDecl,
-  known: (owner: object) => boolean = () => false,
-): Generator<Naming> {
+function* partsOn(home: string, broker: BrokerDecl): Generator<Part> {
   const kind = kindOf(broker);
-  if (broker.tenant) yield { owner: broker, uses: id(broker.tenant, 'tenant') };
-  for (const { value: queue } of broker.queues?.values() ?? []) {
-    if (known(queue)) continue;
-    const app = 'perInstanceOf' in queue ? queue.perInstanceOf : undefined;
-    yield {
-      owner: queue,
-      uses: [
-        ...address(queue.deadLetter?.to, kind.deadLetters, home),
-        ...id(app, 'app'),
-        ...id(queue.tenant, 'tenant'),
-      ],
+  const { tenant, queues, aliases } = broker;
+  const deadLetters: Means = { by: 'address', kinds: kind.deadLetters, home };
+  const entries: Means = { by: 'address', kinds: ENTRIES, home };
+  const id = (sort: string) => `${sort} of ${home}`;
+  if (tenant) yield part(id('tenant'), [tenant], (own, tell) => tell(own, TENANT));
+  if (queues)
+    yield part(id('queues'), queues as Owners<AmqpQueueDecl>, (queue, tell) => {
+      told(queue.deadLetter?.to, deadLetters, tell);
+      told(queue.perInstanceOf, APP, tell);
+      told(queue.tenant, TENANT, tell);
+    });
+  if (aliases)
+    yield part(id('aliases'), aliases, (alias, tell) => {
+      told(alias.to, entries, tell);
+      told(alias.over, LINK, tell);
+    });
+  for (const { sort, owners, names, stays } of kind.names(broker)) {
+    if (!owners) continue;
+    const means = new Map<readonly ThingKind[], Means>();
+    const at = (kinds: readonly ThingKind[]): Means => {
+      let known = means.get(kinds);
+      if (!known) means.set(kinds, (known = { by: 'address', kinds, home, ...(stays ? { stays } : {}) }));
+      return known;
     };
+    yield part(id(sort), owners, (owner, tell) =>
+      names(owner as never, {
+        address: (value, kinds) => told(value, at(kinds), tell),
+        id: (value, of) => told(value, BY_ID[of], tell),
+      }),
+    );
   }
-  for (const { value: alias } of broker.aliases?.values() ?? [])
-    yield { owner: alias, uses: [...address(alias.to, ENTRIES, home), ...id(alias.over, 'link')] };
-  for (const { owner, addresses, ids = [], stays } of kind.names(broker, known))
-    yield {
-      owner,
-      uses: [
-        ...addresses.flatMap(([value, kinds]) => address(value, kinds, home, stays)),
-        ...ids.flatMap(([value, of]) => id(value, of)),
-      ],
-    };
 }
 
-const usesOfType = (type: MessageTypeDecl): Use[] =>
-  (type.extends?.items ?? []).flatMap((parent) => id(parent, 'message'));
+function namesOfType(type: MessageTypeDecl, tell: Tell): void {
+  for (const parent of type.extends?.items ?? []) tell(parent, MESSAGE);
+}
 
-function usesOfApp(app: AppDecl): Use[] {
-  const uses = [...id(app.tenant, 'tenant'), ...id(app.home, 'broker')];
+function namesOfApp(app: AppDecl, tell: Tell): void {
+  told(app.tenant, TENANT, tell);
+  told(app.home, BROKER, tell);
   for (const { message, via, to, because } of app.publishes?.items ?? []) {
-    uses.push(...ids(message, because));
-    uses.push(...(via?.value === 'mqtt' ? id(to, 'broker') : address(to, ENTRIES)));
+    told(message, MESSAGE, tell);
+    for (const each of because?.items ?? []) tell(each, MESSAGE);
+    told(to, via?.value === 'mqtt' ? BROKER : TO_ENTRIES, tell);
   }
   for (const { via, from, expects } of app.consumes?.items ?? []) {
-    uses.push(...(via?.value === 'mqtt' ? id(from, 'broker') : address(from, STORES)));
-    uses.push(...ids(undefined, expects));
+    told(from, via?.value === 'mqtt' ? BROKER : FROM_STORES, tell);
+    for (const each of expects?.items ?? []) tell(each, MESSAGE);
   }
-  for (const { to, because } of app.hands?.items ?? [])
-    uses.push(...id(to, 'app'), ...ids(undefined, because));
-  return uses;
+  for (const { to, because } of app.hands?.items ?? []) {
+    told(to, APP, tell);
+    for (const each of because?.items ?? []) tell(each, MESSAGE);
+  }
 }
 
-const ids = (first: Located<string> | undefined, more: AppNames): Use[] =>
-  [first, ...(more?.items ?? [])].flatMap((each) => id(each, 'message'));
+const byId = <K extends NamedKind>(kind: K) => ({ by: 'id', kind }) as const;
+const [MESSAGE, APP, BROKER, TENANT, LINK, PARAMETER] = [
+  byId('message'),
+  byId('app'),
+  byId('broker'),
+  byId('tenant'),
+  byId('link'),
+  byId('parameter'),
+];
+const BY_ID = { app: APP, tenant: TENANT, link: LINK };
+const TO_ENTRIES: Means = { by: 'address', kinds: ENTRIES };
+const FROM_STORES: Means = { by: 'address', kinds: STORES };
+const FROM_QUEUES: Means = { by: 'address', kinds: QUEUES };
+const WIDE: Means = { by: 'wide' };
 
-type AppNames = { readonly items: readonly Located<string>[] } | undefined;
-
-function address(
-  value: Located<string> | undefined,
-  kinds: readonly ThingKind[],
-  home?: string,
-  stays?: true,
-): Use[] {
-  if (!value) return [];
-  const on = home === undefined ? {} : { home };
-  return [{ value, means: { by: 'address', kinds, ...on, ...(stays ? { stays } : {}) } }];
+/** Tells a name where one is written. */
+function told(value: Located<string> | undefined, means: Means, tell: Tell): void {
+  if (value) tell(value, means);
 }
 
-function id(value: Located<string> | undefined, kind: NamedKind): Use[] {
-  return value ? [{ value, means: { by: 'id', kind } }] : [];
+function wide(list: { readonly items: readonly Located<string>[] } | undefined, tell: Tell): void {
+  for (const each of list?.items ?? []) tell(each, WIDE);
 }
-
-function wide(list: { readonly items: readonly Located<string>[] } | undefined): Use[] {
-  return (list?.items ?? []).map((value) => ({ value, means: { by: 'wide' } }));
-}
-
-const one = (value: Located<string> | undefined) => (value ? { items: [value] } : undefined);
 
 const RESOURCES: readonly ThingKind[] = ['exchange', 'queue', 'topic', 'subscription', 'alias'];
 

@@ -5,8 +5,10 @@
 import { type Arrivals, NO_ARRIVALS, arrivalsIn } from '../classes/arrivals.ts';
 import { arrivalOf } from '../classes/verdicts.ts';
 import { type Arrival, keyWords } from '../classes/variety.ts';
-import type { BrokerKind } from '../../brokers/kind.ts';
-import { type BrokerDecl, itemsOn, kindOf } from '../../brokers/kinds.ts';
+import { type BrokerTraits, type Unstated, factsOfBrokers } from './on-brokers.ts';
+import type { Unsayable } from '../../brokers/kind.ts';
+import { kindOf } from '../../brokers/kinds.ts';
+import type { Found } from '../../incremental/changed.ts';
 import type { Ask, Tables } from '../../incremental/asking.ts';
 import { orderOf } from '../../incremental/layered.ts';
 import type { WordToken } from '../../conditions/word-sets.ts';
@@ -17,25 +19,13 @@ import type { Items } from '../../language/shape.ts';
 import type { LinkDecl } from '../../language/link.ts';
 import type { StatementDecl } from '../../language/statement.ts';
 import type { LabelDecl, TenantDecl } from '../../language/tenant.ts';
-import { type Thing, type ThingKind, addressOf, thing } from '../../language/thing.ts';
+import { type Thing, type ThingKind, addressOf } from '../../language/thing.ts';
 import type { RoutingGraph } from '../../routing/graph.ts';
 import type { Edge, GraphNode } from '../../brokers/terms.ts';
 import { takerId } from '../../routing/nodes.ts';
 import type { Decide } from '../../routing/permission.ts';
 import { appsByDocument, ofEachDocument } from '../../topology/apps.ts';
 import { isGuarded } from '../../topology/labels.ts';
-
-/** What is said of a broker as a whole. */
-export interface BrokerTraits {
-  readonly kind: BrokerKind<BrokerDecl>;
-  readonly open: boolean;
-  readonly transit: 'encrypted' | 'plain';
-  readonly rest: 'encrypted' | 'plain';
-  readonly clears: ReadonlySet<string>;
-  readonly tenant: string | undefined;
-  /** Whether MQTT clients meet an exchange of it. */
-  readonly mqtt: boolean;
-}
 
 /** An entry to which messages come and no way leads on, and a queue to which none leads, as node ids. */
 export interface Apart {
@@ -77,6 +67,12 @@ export interface CheckContext {
   apart(broker: string): Apart | undefined;
   /** The names of the exchanges on a broker that give to all their bindings, in the order declared. */
   fanouts(broker: string): readonly string[];
+  /** What cannot be told to a broker of what is declared there without a name. */
+  unsayable(broker: string): readonly Unsayable[];
+  /** Whether something on a broker has another name there than in the text. */
+  wireNamed(broker: string): boolean;
+  /** How many queues of a broker leave each of `SETTINGS` to its default. */
+  unstated(broker: string): readonly number[];
   /** Whether some app receives messages of a type. */
   received(type: string): boolean;
   /** The keys there may be, as far as they are declared. */
@@ -127,6 +123,9 @@ export type FactKind =
   | 'apart'
   | 'fanouts'
   | 'guardedOn'
+  | 'unsayable'
+  | 'wireNamed'
+  | 'unstated'
   | 'whole';
 
 /** What is remembered of maps that were put together. */
@@ -135,7 +134,6 @@ interface Joined<V> {
   readonly whole: ReadonlyMap<string, V>;
 }
 
-const BROKERS = new Question<ReadonlyMap<string, BrokerTraits>>('traits of brokers');
 const SENT_IN = new Question<ReadonlyMap<string, ReadonlyMap<string, Sent>>>('what is sent by document');
 const SENT = new Question<Joined<Sent>>('what is sent');
 const RECEIVED = new Question<{
@@ -149,9 +147,6 @@ const DENIALS = new Question<readonly StatementDecl[]>('denials');
 const THINGS = new Question<Things>('things');
 const CALLERS = new Question<readonly string[]>('callers');
 type Owners = ReadonlyMap<string, string>;
-const STATED = new Question<ReadonlyMap<string, Owners>>('owners on brokers');
-const OWNERS = new Question<Joined<string>>('owners');
-const FANOUTS = new Question<ReadonlyMap<string, readonly string[]>>('fanout exchanges on brokers');
 type Guarded = ReadonlyMap<string, readonly string[]>;
 const NOTHING_GUARDED: Guarded = new Map();
 const GUARDS = new Question<Guarded>('guarded labels of message types');
@@ -173,19 +168,8 @@ const MADE_KEYS = new Question<{
 export function factsOf(graph: RoutingGraph): Tables<FactKind> {
   const { topology } = graph;
   const { declared, names, memory } = topology;
-  const { apps, brokers, labels } = declared;
-  const decls = new Map([...(brokers ?? [])].map(([id, { value }]) => [id, [value, declared.tenant?.value]]));
-  const traits = memory.each(BROKERS, decls, (id) => traitsOf(graph, brokers!.get(id)!.value), {
-    settle: (made, before) => (signOf(made) === signOf(before) ? before : made),
-  });
-  const items = new Map([...(brokers ?? [])].map(([id, { value }]) => [id, itemsOn(value)]));
-  const stated = memory.each(STATED, items, (id) => ownersOn(id, brokers!.get(id)!.value), {
-    settle: settled,
-  });
-  const fanouts = memory.each(FANOUTS, items, (id) => fanoutsOf(brokers!.get(id)!.value), {
-    settle: (made, before) => (sameItems(made, before) ? before : made),
-  });
-  const owners = memory.joined(OWNERS, stated, (tenants) => tenants[0]!);
+  const { apps, labels } = declared;
+  const onBrokers = factsOfBrokers(topology);
   const documents = appsByDocument(declared, memory);
   const ownersIn = ofEachDocument(memory, APP_OWNERS_IN, documents, ownersOfApps, settled);
   const appOwners = memory.joined(APP_OWNERS, ownersIn, (tenants) => tenants[0]!);
@@ -234,14 +218,12 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
     app: apps ?? NONE,
     link: declared.links ?? NONE,
     tenant: declared.tenants ?? NONE,
-    broker: traits,
-    owner: owners,
+    ...onBrokers,
     appOwner: appOwners,
     sent,
     received,
     label: labels ?? NONE,
     apart: (broker) => apartOn(graph, arrivals, broker as string),
-    fanouts,
     guardedOn: guardedIn(graph, arrivals),
     whole: (question) => whole[question as WholeQuestion](),
   };
@@ -250,30 +232,6 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
 type WholeQuestion = 'peopled' | 'decide' | 'denials' | 'things' | 'callers' | 'names' | 'keys' | 'tenant';
 
 const NONE: ReadonlyMap<string, unknown> = new Map();
-
-function traitsOf({ topology }: RoutingGraph, decl: BrokerDecl): BrokerTraits {
-  return {
-    kind: kindOf(decl),
-    open: decl.access?.value === 'open',
-    transit: decl.transit?.value ?? 'encrypted',
-    rest: decl.rest?.value ?? 'encrypted',
-    clears: new Set(decl.clears?.items.map((label) => label.value)),
-    tenant: (decl.tenant ?? topology.declared.tenant)?.value,
-    mqtt: kindOf(decl).mqttExchange(decl) !== undefined,
-  };
-}
-
-const signOf = ({ kind, clears, ...traits }: BrokerTraits): string =>
-  JSON.stringify([kind.title, [...clears], traits]);
-
-/** The owners that a broker's resources state, by their ids. */
-function ownersOn(broker: string, decl: BrokerDecl): Owners {
-  const found = new Map<string, string>();
-  for (const [kind, items] of kindOf(decl).resources(decl))
-    for (const { name, value } of items?.values() ?? [])
-      if (value.tenant) found.set(thing(kind, name, broker).id, value.tenant.value);
-  return found;
-}
 
 /** What of the published messages passes each broker, as far as it bears guarded labels. */
 function guardedIn(
@@ -313,11 +271,6 @@ function guardedIn(
     return found;
   });
 }
-
-const fanoutsOf = (decl: BrokerDecl): readonly string[] =>
-  kindOf(decl)
-    .feeds(decl)
-    .flatMap(({ name, type }) => (type === 'fanout' ? [name] : []));
 
 function ownersOfApps(apps: Items<AppDecl>): Owners {
   const found = new Map<string, string>();
@@ -480,6 +433,9 @@ export function contextOf(ask: Ask<FactKind>): CheckContext {
       return entry && queue ? { entry, queue } : undefined;
     },
     guardedOn: (broker) => (ask('guardedOn', broker) as Guarded | undefined) ?? NOTHING_GUARDED,
+    unsayable: (broker) => (ask('unsayable', broker) as Found<Unsayable> | undefined)?.all ?? [],
+    wireNamed: (broker) => ask('wireNamed', broker) !== undefined,
+    unstated: (broker) => (ask('unstated', broker) as Unstated | undefined)?.counts ?? [],
     fanouts: (broker) => (ask('fanouts', broker) as readonly string[] | undefined) ?? [],
     guarded: (label) => isGuarded(label, value('label', label) as LabelDecl | undefined),
     peopled: () => whole('peopled') as People,

@@ -8,7 +8,7 @@ import { twoMeanings } from './access/two-meanings.ts';
 import { everyone, tooWide } from './access/too-wide.ts';
 import { uselessAllow } from './access/useless-allow.ts';
 import { mqttExchange } from './broker/mqtt-exchange.ts';
-import { notCarried } from './broker/not-carried.ts';
+import { notCarried, notCarriedUnnamed } from './broker/not-carried.ts';
 import { refusedSettings } from './broker/refused-settings.ts';
 import type { Place } from '../../syntax/place.ts';
 import type { BrokerSubject, Check, Complaint, SubjectKind } from './check.ts';
@@ -154,7 +154,7 @@ export const ABOUT_ACCEPTANCES = [
 ] as const;
 
 /** What looks at other subjects for the same: told of with the check of its id. */
-const MORE: readonly Check[] = [unknownWordOfLink, unknownWordOfStatement];
+const MORE: readonly Check[] = [unknownWordOfLink, unknownWordOfStatement, notCarriedUnnamed];
 
 const IDS: ReadonlySet<string> = new Set(CHECKS.map(({ id }) => id));
 

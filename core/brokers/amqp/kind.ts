@@ -4,11 +4,12 @@ import { ALWAYS, type Constant, type Predicate } from '../../conditions/predicat
 import { BINDABLE, EXCHANGES, thing } from '../../language/thing.ts';
 import { addItem } from '../../syntax/edit/edit.ts';
 import type { Json } from '../../syntax/render.ts';
-import type { BrokerKind, ExchangeType, WayFinder } from '../kind.ts';
-import type { DeclaredWay, Edge } from '../terms.ts';
-import type { AmqpBrokerDecl, BindingDecl } from './declares.ts';
-import { refusedOn } from './refuses.ts';
-import { unsayableOn } from './unsayable.ts';
+import type { Item } from '../../language/shape.ts';
+import type { BrokerKind, ExchangeType, Finder, Told } from '../kind.ts';
+import type { DeclaredWay } from '../terms.ts';
+import type { AmqpBrokerDecl, BindingDecl, ExchangeDecl } from './declares.ts';
+import { refused } from './refuses.ts';
+import { unsayable, unsayableOf } from './unsayable.ts';
 
 export const amqp: BrokerKind<AmqpBrokerDecl> = {
   title: 'AMQP 0-9-1',
@@ -25,24 +26,15 @@ export const amqp: BrokerKind<AmqpBrokerDecl> = {
   unroutedTo: ({ exchanges }) =>
     [...(exchanges?.values() ?? [])].flatMap(({ value }) => value.unroutedTo?.value ?? []),
   deadLetters: BINDABLE,
-  routes: ({ exchanges, bindings }) => [exchanges, bindings],
-  ways,
-  *names({ mqtt, exchanges, bindings }, known) {
-    if (mqtt) yield { owner: mqtt, addresses: [[mqtt.exchange, EXCHANGES]] };
-    for (const { value } of exchanges?.values() ?? [])
-      if (value.unroutedTo) yield { owner: value, addresses: [[value.unroutedTo, EXCHANGES]] };
-    for (const binding of bindings?.items ?? []) {
-      if (known(binding)) continue;
-      yield {
-        owner: binding,
-        addresses: [
-          [binding.from, EXCHANGES],
-          [binding.to, BINDABLE],
-        ],
-        stays: true,
-      };
-    }
-  },
+  routes: ({ exchanges, bindings }) => [
+    { sort: 'exchanges', owners: exchanges, way: unroutedWay },
+    { sort: 'bindings', owners: bindings?.items, way: bindingWay },
+  ],
+  names: ({ mqtt, exchanges, bindings }) => [
+    { sort: 'mqtt', owners: mqtt && [mqtt], names: ofMqtt },
+    { sort: 'exchanges', owners: exchanges, names: ofExchange },
+    { sort: 'bindings', owners: bindings?.items, names: ofEnds, stays: true },
+  ],
   unnamed: ({ bindings }) => bindings?.items ?? [],
   mqttExchange: ({ mqtt }) => mqtt?.exchange,
   // through the unnamed exchange, whose key is the queue's name (§3.1.3.1)
@@ -62,46 +54,44 @@ export const amqp: BrokerKind<AmqpBrokerDecl> = {
       ...how,
     });
   },
-  refused: refusedOn,
-  unsayable: unsayableOn,
+  refused,
+  unsayable,
+  unsayableOf: (binding) => unsayableOf(binding as BindingDecl),
 };
 
-function* ways(
+const ofMqtt = ({ exchange }: NonNullable<AmqpBrokerDecl['mqtt']>, told: Told): void =>
+  told.address(exchange, EXCHANGES);
+
+const ofExchange = ({ unroutedTo }: ExchangeDecl, told: Told): void => told.address(unroutedTo, EXCHANGES);
+
+function ofEnds({ from, to }: BindingDecl, told: Told): void {
+  told.address(from, EXCHANGES);
+  told.address(to, BINDABLE);
+}
+
+function unroutedWay(
   broker: string,
-  { exchanges, bindings }: AmqpBrokerDecl,
-  find: WayFinder,
-): Generator<DeclaredWay | Edge> {
-  for (const { name, value } of exchanges?.values() ?? []) {
-    const { unroutedTo } = value;
-    if (!unroutedTo) continue;
-    yield {
-      kind: 'unrouted',
-      from: thing('exchange', name, broker).id,
-      to: find.id(unroutedTo, EXCHANGES),
-      of: value,
-      more: () => ({ place: unroutedTo.place, label: 'unrouted' }),
-    };
-  }
-  for (const binding of bindings?.items ?? []) {
-    const known = find.known(binding);
-    if (known) {
-      yield known;
-      continue;
-    }
-    const from = find.id(binding.from, EXCHANGES);
-    const to = find.id(binding.to, BINDABLE);
-    // a broker binds what it has itself
-    if (![from, to].every((id) => id.startsWith(`${broker}/`, id.indexOf(':') + 1))) continue;
-    const type = find.exchangeType(from);
-    yield {
-      kind: 'binding',
-      from,
-      to,
-      of: binding,
-      with: type,
-      more: ofBinding,
-    };
-  }
+  { name, value }: Item<ExchangeDecl>,
+  find: Finder,
+): DeclaredWay | undefined {
+  const { unroutedTo } = value;
+  if (!unroutedTo) return undefined;
+  return {
+    kind: 'unrouted',
+    from: thing('exchange', name, broker).id,
+    to: find.id(unroutedTo, EXCHANGES),
+    of: value,
+    more: () => ({ place: unroutedTo.place, label: 'unrouted' }),
+  };
+}
+
+function bindingWay(broker: string, binding: BindingDecl, find: Finder): DeclaredWay | undefined {
+  const from = find.id(binding.from, EXCHANGES);
+  const to = find.id(binding.to, BINDABLE);
+  // a broker binds what it has itself
+  const isOn = (id: string) => id.startsWith(`${broker}/`, id.indexOf(':') + 1);
+  if (!isOn(from) || !isOn(to)) return undefined;
+  return { kind: 'binding', from, to, of: binding, with: find.exchangeType(from), more: ofBinding };
 }
 
 /** One function for all: there are very many bindings, and most stay what they were. */

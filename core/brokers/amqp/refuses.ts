@@ -1,10 +1,9 @@
 /** What an AMQP 0-9-1 broker refuses of what can be declared, whatever it has already. */
 import { formatDuration } from '../../base/values.ts';
-import { remembered } from '../../incremental/memory.ts';
-import type { Item } from '../../language/shape.ts';
 import type { Place } from '../../syntax/place.ts';
 import type { Refusal } from '../kind.ts';
-import type { AmqpBrokerDecl, AmqpQueueDecl, ExchangeDecl } from './declares.ts';
+import type { GraphNode } from '../terms.ts';
+import type { AmqpQueueDecl, ExchangeDecl } from './declares.ts';
 
 /** The longest time a queue's settings may name: ten years of 365 days, in milliseconds. */
 const LONGEST_MS = 315_360_000_000;
@@ -21,18 +20,17 @@ const BUILT_IN: Readonly<Record<string, string>> = Object.assign(
   },
 );
 
-/** @returns the queues and exchanges that would not be made, with what is refused of each */
-export function refusedOn(decl: AmqpBrokerDecl): Refusal[] {
-  return [
-    ...[...(decl.queues?.values() ?? [])].flatMap((item) => ofQueue(item)),
-    ...[...(decl.exchanges?.values() ?? [])].flatMap((item) => ofExchange(item)),
-  ];
+/** @returns why a queue or exchange would not be made, once for each reason */
+export function refused(node: GraphNode): readonly Refusal[] {
+  const { thing, place } = node;
+  if (node.role === 'queue') return ofQueue(thing.name, place, node.decl as AmqpQueueDecl);
+  return node.role === 'exchange' ? ofExchange(thing.name, place, node.decl) : [];
 }
 
-const ofQueue = remembered(({ name, key, value: queue }: Item<AmqpQueueDecl>): Refusal[] => {
+function ofQueue(name: string, key: Place, queue: AmqpQueueDecl): Refusal[] {
   const found: Refusal[] = [];
   const complain = (why: string, place: Place, without: readonly string[] = []) =>
-    found.push({ kind: 'queue', name, why, place, without });
+    found.push({ why, place, without });
   const { maxDeliveries, maxPriority, durable, autoDelete, exclusive, ttl, expires, deadLetter, wireName } =
     queue;
   if (maxDeliveries) {
@@ -63,16 +61,15 @@ const ofQueue = remembered(({ name, key, value: queue }: Item<AmqpQueueDecl>): R
   if ((wireName?.value ?? name).startsWith('amq.'))
     complain('names that begin with `amq.` are the broker’s own', wireName?.place ?? key);
   return found;
-});
+}
 
-const ofExchange = remembered(({ name, key, value: exchange }: Item<ExchangeDecl>): Refusal[] => {
+function ofExchange(name: string, key: Place, exchange: ExchangeDecl): Refusal[] {
   const { wireName, type, durable, autoDelete, internal, unroutedTo } = exchange;
   const wire = wireName?.value ?? name;
   if (!wire.startsWith('amq.')) return [];
   const place = wireName?.place ?? key;
   const builtIn = BUILT_IN[wire];
-  if (builtIn === undefined)
-    return [{ kind: 'exchange', name, why: 'names that begin with `amq.` are the broker’s own', place }];
+  if (builtIn === undefined) return [{ why: 'names that begin with `amq.` are the broker’s own', place }];
   const same =
     (type?.value ?? 'direct') === builtIn &&
     durable?.value !== false &&
@@ -81,5 +78,5 @@ const ofExchange = remembered(({ name, key, value: exchange }: Item<ExchangeDecl
     !unroutedTo;
   if (same) return [];
   const why = `\`${wire}\` is there already, durable, of type ${builtIn} and nothing else, and cannot be made otherwise`;
-  return [{ kind: 'exchange', name, why, place }];
-});
+  return [{ why, place }];
+}

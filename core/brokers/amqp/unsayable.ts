@@ -1,9 +1,9 @@
 /** What AMQP 0-9-1 cannot carry of what can be declared, or what comes back otherwise than it was told. */
 import { byteLength } from '../../base/values.ts';
-import { remembered } from '../../incremental/memory.ts';
 import type { Place } from '../../syntax/place.ts';
 import type { Unsayable } from '../kind.ts';
-import type { AmqpBrokerDecl, BindingDecl } from './declares.ts';
+import type { GraphNode } from '../terms.ts';
+import type { BindingDecl } from './declares.ts';
 
 /** A name or key on the wire is a short string (AMQP 0-9-1 §4.2.5.3): at most so many bytes. */
 const SHORT_STRING = 255;
@@ -11,39 +11,28 @@ const PLAIN = /^[ -~]*$/;
 /** The arguments of one binding are sent in one piece of this size. */
 const LARGEST_TABLE = 60_000;
 
-/** @returns the names, keys and header values that the protocol has no way to say */
-export function unsayableOn(decl: AmqpBrokerDecl): Unsayable[] {
+/** @returns what of a queue or exchange, its name and the key of its dead letters, the protocol has no way to say */
+export function unsayable(node: GraphNode): readonly Unsayable[] {
+  if (node.role !== 'queue' && node.role !== 'exchange') return NOTHING;
+  const { name } = node.thing;
+  const { wireName } = node.decl;
   const found: Unsayable[] = [];
-  for (const [kind, things] of [
-    ['queue', decl.queues],
-    ['exchange', decl.exchanges],
-  ] as const)
-    for (const { name, key, value } of things?.values() ?? [])
-      short(
-        found,
-        () => `The name of ${kind} ${shortened(name)}`,
-        value.wireName?.value ?? name,
-        value.wireName?.place ?? key,
-        { kind, name },
-      );
-  for (const { name, value } of decl.queues?.values() ?? []) {
-    const key = value.deadLetter?.key;
-    if (key)
-      short(found, () => 'The key of these dead letters', key.value, key.place, { kind: 'queue', name });
-  }
-  for (const binding of decl.bindings?.items ?? []) found.push(...ofBinding(binding));
+  const own = wireName?.value ?? name;
+  short(found, () => `The name of ${node.role} ${shortened(name)}`, own, wireName?.place ?? node.place);
+  const deadKey = node.role === 'queue' && node.decl.deadLetter?.key;
+  if (deadKey) short(found, () => 'The key of these dead letters', deadKey.value, deadKey.place);
   return found;
 }
 
-/** Of one binding: there are very many, and most stay what they were. */
-const ofBinding = remembered((binding: BindingDecl): readonly Unsayable[] => {
+/** @returns the key and headers of a binding that the protocol has no way to say */
+export function unsayableOf(binding: BindingDecl): readonly Unsayable[] {
   const found: Unsayable[] = [];
   if (binding.key) short(found, () => 'This binding key', binding.key.value, binding.key.place);
   let table = 0;
   for (const [header, { value }] of binding.headers?.values ?? []) {
     short(found, () => `The header name ${shortened(header)}`, header, value.place);
     table += byteLength(header) + (typeof value.value === 'string' ? byteLength(value.value) : 8) + 6;
-    const why = unsayable(value.value);
+    const why = unsayableValue(value.value);
     if (why) found.push({ message: `The value of header ${shortened(header)} ${why}.`, place: value.place });
   }
   if (table > LARGEST_TABLE)
@@ -52,27 +41,21 @@ const ofBinding = remembered((binding: BindingDecl): readonly Unsayable[] => {
       place: binding.place,
     });
   return found.length ? found : NOTHING;
-});
+}
 
 const NOTHING: readonly Unsayable[] = [];
 
 /** Adds what keeps a text from being a short string. */
-function short(
-  found: Unsayable[],
-  what: () => string,
-  text: string,
-  place: Place,
-  of?: Unsayable['of'],
-): void {
+function short(found: Unsayable[], what: () => string, text: string, place: Place): void {
   // nearly all are short and plain
   if (text.length < SHORT_STRING && PLAIN.test(text)) return;
-  const complain = (how: string) => found.push({ message: `${what()} ${how}`, place, ...(of ? { of } : {}) });
+  const complain = (how: string) => found.push({ message: `${what()} ${how}`, place });
   if (lone(text)) complain('has half of a character (a lone surrogate) in it, which cannot be sent.');
   else if (byteLength(text) > SHORT_STRING)
     complain(`has ${byteLength(text)} bytes; AMQP 0-9-1 carries at most ${SHORT_STRING}.`);
 }
 
-function unsayable(value: string | number | boolean | null): string | undefined {
+function unsayableValue(value: string | number | boolean | null): string | undefined {
   if (typeof value === 'number' && !Number.isFinite(value)) return 'is no number that can be sent';
   if (typeof value === 'number' && Number.isInteger(value) && !Number.isSafeInteger(value))
     return 'is a whole number beyond 2⁵³, which is not carried to the last digit';

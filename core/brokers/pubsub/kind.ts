@@ -2,10 +2,11 @@
 import { ALWAYS, type Predicate } from '../../conditions/predicate.ts';
 import { HOSTED_ENTRIES, QUEUES, TOPICS, thing } from '../../language/thing.ts';
 import { setAt } from '../../syntax/edit/edit.ts';
+import type { Item } from '../../language/shape.ts';
 import type { Json } from '../../syntax/render.ts';
-import type { BrokerKind, Finder } from '../kind.ts';
+import type { BrokerKind, Finder, Told } from '../kind.ts';
 import type { DeclaredWay, SubscriptionNode } from '../terms.ts';
-import type { PubsubBrokerDecl } from './declares.ts';
+import type { PubsubBrokerDecl, SubscriptionDecl, TopicDecl } from './declares.ts';
 
 export const pubsub: BrokerKind<PubsubBrokerDecl> = {
   title: 'publish-subscribe',
@@ -21,22 +22,11 @@ export const pubsub: BrokerKind<PubsubBrokerDecl> = {
   typeOf: () => undefined,
   unroutedTo: () => [],
   deadLetters: HOSTED_ENTRIES,
-  routes: ({ subscriptions }) => [subscriptions],
-  ways,
-  *names({ topics, subscriptions }) {
-    for (const { value } of topics?.values() ?? [])
-      if (value.tenant) yield { owner: value, addresses: [], ids: [[value.tenant, 'tenant']] };
-    for (const { value } of subscriptions?.values() ?? [])
-      yield {
-        owner: value,
-        addresses: [
-          [value.topic, TOPICS],
-          [value.to, QUEUES],
-          [value.deadLetter?.to, HOSTED_ENTRIES],
-        ],
-        ids: [[value.tenant, 'tenant']],
-      };
-  },
+  routes: ({ subscriptions }) => [{ sort: 'subscriptions', owners: subscriptions, way }],
+  names: ({ topics, subscriptions }) => [
+    { sort: 'topics', owners: topics, names: ofTopic },
+    { sort: 'subscriptions', owners: subscriptions, names: ofSubscription },
+  ],
   unnamed: () => [],
   mqttExchange: () => undefined,
   queueNameIsKey: false,
@@ -50,6 +40,7 @@ export const pubsub: BrokerKind<PubsubBrokerDecl> = {
   },
   refused: () => [],
   unsayable: () => [],
+  unsayableOf: () => [],
 };
 
 const UNREAD: Predicate = { op: 'never', why: 'its filter could not be read', unread: true };
@@ -61,27 +52,33 @@ function freeName(name: string, taken: { has(name: string): boolean } | undefine
   return free;
 }
 
-function* ways(broker: string, { subscriptions }: PubsubBrokerDecl, find: Finder): Generator<DeclaredWay> {
-  for (const { name, key, value } of subscriptions?.values() ?? []) {
-    const own = thing('subscription', name, broker);
-    const to = value.to ? find.id(value.to, QUEUES) : own.id;
-    yield {
-      kind: 'subscription',
-      from: find.id(value.topic, TOPICS),
-      to,
-      of: value,
-      with: key,
-      more: () => {
-        const subscription: SubscriptionNode = {
-          id: own.id,
-          role: 'subscription',
-          thing: own,
-          place: key,
-          decl: value,
-        };
-        const condition = value.unread?.includes('filter') ? UNREAD : (value.filter?.predicate ?? ALWAYS);
-        return { place: key, condition, label: name, subscription };
-      },
-    };
-  }
+const ofTopic = ({ tenant }: TopicDecl, told: Told): void => told.id(tenant, 'tenant');
+
+function ofSubscription({ topic, to, deadLetter, tenant }: SubscriptionDecl, told: Told): void {
+  told.address(topic, TOPICS);
+  told.address(to, QUEUES);
+  told.address(deadLetter?.to, HOSTED_ENTRIES);
+  told.id(tenant, 'tenant');
+}
+
+function way(broker: string, { name, key, value }: Item<SubscriptionDecl>, find: Finder): DeclaredWay {
+  const own = thing('subscription', name, broker);
+  return {
+    kind: 'subscription',
+    from: find.id(value.topic, TOPICS),
+    to: value.to ? find.id(value.to, QUEUES) : own.id,
+    of: value,
+    with: key,
+    more: () => {
+      const subscription: SubscriptionNode = {
+        id: own.id,
+        role: 'subscription',
+        thing: own,
+        place: key,
+        decl: value,
+      };
+      const condition = value.unread?.includes('filter') ? UNREAD : (value.filter?.predicate ?? ALWAYS);
+      return { place: key, condition, label: name, subscription };
+    },
+  };
 }

@@ -1,6 +1,5 @@
 import { check } from '../check.ts';
-import { kindOf } from '../../../brokers/kinds.ts';
-import { addressOf, thing } from '../../../language/thing.ts';
+import { addressOf } from '../../../language/thing.ts';
 import { removeAt } from '../../../syntax/edit/edit.ts';
 import { pathOf } from '../../../topology/declarations.ts';
 
@@ -10,20 +9,18 @@ export const refusedSettings = check({
   severity: 'error',
   finds: 'A queue or exchange with settings that an AMQP 0-9-1 broker refuses, alone or together.',
   why: 'A rollout would fail at it; where it replaces what is there already, that would be gone and nothing in its place.',
-  of: 'broker',
-  run: ({ name: broker, decl }) =>
-    kindOf(decl)
-      .refused(decl)
-      .map(({ kind, name, why, place, without = [] }) => {
-        const of = thing(kind, name, broker);
-        return {
-          message: `The broker refuses ${addressOf(of)}: ${why}.`,
-          place,
-          about: of.id,
-          mends: without.map((setting) => ({
-            title: `Take \`${setting}\` out`,
-            edit: (topology) => removeAt(topology, [...pathOf(of), setting]),
-          })),
-        };
-      }),
+  of: 'node',
+  run: (node, context) => {
+    const { thing } = node;
+    const kind = context.broker(thing.broker)?.kind;
+    return (kind?.refused(node) ?? []).map(({ why, place, without = [] }) => ({
+      message: `The broker refuses ${addressOf(thing)}: ${why}.`,
+      place,
+      about: thing.id,
+      mends: without.map((setting) => ({
+        title: `Take \`${setting}\` out`,
+        edit: (topology) => removeAt(topology, [...pathOf(thing), setting]),
+      })),
+    }));
+  },
 });

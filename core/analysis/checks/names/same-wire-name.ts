@@ -8,16 +8,15 @@ export const sameWireName = check({
   finds: 'Two things of one kind on a broker with the same wire name.',
   why: 'On the broker they are one: declaring it twice with other settings is refused, and with the same ones two plans share one thing.',
   of: 'broker',
-  run: ({ name: broker, decl: value }) => {
+  run: ({ name: broker, decl: value }, context) => {
+    // names in the text are different already
+    if (!context.wireNamed(broker)) return [];
     return kindOf(value)
       .resources(value)
       .flatMap(([kind, items]): Complaint[] => {
         const byWire = new Map<string, string>();
         const found: Complaint[] = [];
-        let stated = false;
-        for (const each of items?.values() ?? []) if (each.value.wireName) stated = true;
-        // names in the text are different already
-        for (const { name, key, value: decl } of stated ? items!.values() : []) {
+        for (const { name, key, value: decl } of items?.values() ?? []) {
           const wire = decl.wireName?.value ?? name;
           const before = byWire.get(wire);
           if (before === undefined) byWire.set(wire, name);

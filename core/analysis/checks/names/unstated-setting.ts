@@ -1,13 +1,10 @@
 import { type Complaint, check } from '../check.ts';
+import { SETTINGS, statedIn } from '../on-brokers.ts';
 import { usualAmong } from '../suggest.ts';
 import { counted } from '../../../base/phrase.ts';
 import { formatDuration } from '../../../base/values.ts';
 import { addressOf, thing } from '../../../language/thing.ts';
 import { setAt } from '../../../syntax/edit/edit.ts';
-import type { Located } from '../../../syntax/place.ts';
-
-/** Settings that a queue leaves to the default, though its neighbours state them. */
-const SETTINGS = ['ttl', 'lease', 'maxLength', 'maxDeliveries', 'order', 'overflow'] as const;
 
 /** A setting left to the default where nearly all neighbours state it. */
 export const unstatedSetting = check({
@@ -16,13 +13,13 @@ export const unstatedSetting = check({
   finds: 'A setting left to its default where nearly all queues of the broker state it.',
   why: 'A default that is meant looks just like one that was forgotten.',
   of: 'broker',
-  run: ({ name: broker, decl: value }): Complaint[] => {
+  run: ({ name: broker, decl: value }, context): Complaint[] => {
     const { queues: items } = value;
     if (!items || items.size < 4) return [];
-    return SETTINGS.flatMap((setting): Complaint[] => {
-      const said = (decl: object) => (decl as Partial<Record<string, Located<string | number>>>)[setting];
-      let silent = 0;
-      for (const each of items.values()) if (!said(each.value)) silent++;
+    const unstated = context.unstated(broker);
+    return SETTINGS.flatMap((setting, i): Complaint[] => {
+      const said = (decl: object) => statedIn(decl, setting);
+      const silent = unstated[i] ?? 0;
       // one among four and more
       if (silent === 0 || items.size - silent < 3 || silent * 4 > items.size) return [];
       const queues = [...items.values()];
