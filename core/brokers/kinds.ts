@@ -27,12 +27,6 @@ export const itemsOn = (decl: BrokerDecl): readonly (ReadonlyMap<string, unknown
     .resources(decl)
     .map(([, items]) => items);
 
-/** @returns what of that gives messages on to queues */
-export const feedItemsOn = (decl: BrokerDecl): readonly (ReadonlyMap<string, unknown> | undefined)[] => {
-  const kind = kindOf(decl);
-  return kind.resources(decl).flatMap(([of, items]) => (of === kind.feed ? [items] : []));
-};
-
 /** @returns what can be declared of a broker of its kind */
 export const shapeOf = ({ variant: id }: BrokerDecl): Shape<unknown> => SHAPES[id];
 

@@ -142,10 +142,12 @@ export function sameOrder<K>(a: ReadonlyMap<K, unknown>, b: ReadonlyMap<K, unkno
   return true;
 }
 
+const NONE: ReadonlySet<unknown> = new Set();
+
 /** @returns the keys at which two maps have different values; where they share a base, only what is above it is looked at */
 export function differing<K, V>(a: Some<K, V>, b: Some<K, V>): ReadonlySet<K> {
+  if (a === b) return NONE as ReadonlySet<K>;
   const found = new Set<K>();
-  if (a === b) return found;
   const [one, other] = a instanceof Layered ? [a, b] : [b, a];
   const doubtful = one instanceof Layered && other ? (one as Layered<K, V>).doubtful(other) : undefined;
   if (doubtful) {

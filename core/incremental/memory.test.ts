@@ -53,65 +53,65 @@ describe('the latest answer', () => {
   });
 });
 
-describe('many parts', () => {
-  const question = new Question<ReadonlyMap<string, { readonly of: unknown }>>('parts');
+describe('answers for each entry of a map', () => {
+  const question = new Question<ReadonlyMap<string, { readonly of: unknown }>>('entries');
+  const answered = () => counted((of: unknown) => ({ of }));
 
-  test('only those are answered anew whose ground is another, and the whole stays where none is', () => {
+  test('only those are answered anew that are otherwise, and the whole stays where none is', () => {
     const memory = new Memory();
-    const [a, b] = [{}, {}];
-    const answer = counted((key: string) => ({ of: key }));
-    const first = memory.each(
-      question,
-      new Map([
-        ['a', [a]],
-        ['b', [b]],
-      ]),
-      answer.run,
-    );
-    const second = memory.each(
-      question,
-      new Map([
-        ['a', [a]],
-        ['b', [{}]],
-      ]),
-      answer.run,
-    );
+    const answer = answered();
+    const all = (...entries: [string, unknown][]) => memory.each(question, new Map(entries), answer.run);
+    const first = all(['a', 1], ['b', 2]);
+    const second = all(['a', 1], ['b', 3]);
     expect(answer.times).toBe(3);
     expect(second.get('a')).toBe(first.get('a'));
-    expect(second.get('b')).not.toBe(first.get('b'));
-    const third = memory.each(
-      question,
-      new Map([
-        ['b', [b]],
-        ['a', [a]],
-      ]),
-      answer.run,
-    );
+    expect(second.get('b')).toEqual({ of: 3 });
+    const third = all(['b', 3], ['a', 1]);
     expect([...third.keys()]).toEqual(['b', 'a']);
-    expect(
-      memory.each(
-        question,
-        new Map([
-          ['b', [b]],
-          ['a', [a]],
-        ]),
-        answer.run,
-      ),
-    ).toBe(third);
-    expect([...memory.each(question, new Map([['a', [a]]]), answer.run).keys()]).toEqual(['a']);
+    expect(all(['b', 3], ['a', 1])).toBe(third);
+    expect([...all(['a', 1]).keys()]).toEqual(['a']);
+    expect(answer.times).toBe(3);
   });
 
-  test('what no longer holds is answered anew, and settled with what was', () => {
+  test('all are answered anew where what they follow from besides is otherwise', () => {
     const memory = new Memory();
-    const on = new Map([['a', [memory]]]);
-    const first = memory.each(question, on, (key) => ({ of: key }));
-    const kept = memory.each(question, on, (key) => ({ of: key }), {
-      holds: () => false,
-      settle: (made, before) => (made.of === before.of ? before : made),
-    });
-    expect(kept).toBe(first);
-    const other = memory.each(question, on, () => ({ of: 'z' }), { holds: () => false });
-    expect(other.get('a')).toEqual({ of: 'z' });
+    const answer = answered();
+    const on = Layered.on(new Map([['a', 1]]));
+    memory.each(question, on, answer.run, { ground: [1, 2] });
+    memory.each(question, on, answer.run, { ground: [1, 2] });
+    expect(answer.times).toBe(1);
+    memory.each(question, on, answer.run, { ground: [1, 3] });
+    expect(answer.times).toBe(2);
+  });
+
+  test('entries are the same where they are said to be', () => {
+    const memory = new Memory();
+    const answer = answered();
+    const of = (...items: unknown[]) =>
+      memory.each(question, new Map([['a', items]]), answer.run, { same: sameItems });
+    of(1, 2);
+    of(1, 2);
+    expect(answer.times).toBe(1);
+    of(1, 3);
+    expect(answer.times).toBe(2);
+  });
+
+  test('what no longer holds is answered anew, and settled with what was; while it is steady nobody asks', () => {
+    for (const on of [new Map([['a', 1]]), Layered.on(new Map([['a', 1]]))]) {
+      const memory = new Memory();
+      const first = memory.each(question, on, () => ({ of: 'a' }));
+      const kept = memory.each(question, on, () => ({ of: 'a' }), {
+        holds: () => false,
+        settle: (made, before) => (made.of === before.of ? before : made),
+      });
+      expect(kept).toBe(first);
+      const steady = {};
+      const asked = (of: object) =>
+        memory.each(question, on, () => ({ of: 'z' }), { holds: () => false, steady: of }).get('a');
+      expect(asked(steady)).toEqual({ of: 'z' });
+      expect(asked(steady)).toBe(asked(steady));
+      expect(asked(steady)).not.toBe(asked({}));
+    }
   });
 });
 

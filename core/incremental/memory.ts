@@ -19,7 +19,13 @@ interface Part<V> {
   readonly value: V;
 }
 
-type Parts<K, V> = ReadonlyMap<K, Part<V>>;
+/** What was answered of each entry of a map last. */
+interface Each<K, V, R> {
+  readonly of: ReadonlyMap<K, V>;
+  readonly ground: readonly unknown[];
+  readonly steady: unknown;
+  readonly answers: ReadonlyMap<K, R>;
+}
 
 /** What was put together last. */
 interface Joined<V, R> {
@@ -38,6 +44,8 @@ interface Counted<K, V, T> {
   readonly of: ReadonlyMap<K, V>;
   readonly counts: ReadonlyMap<T, number>;
 }
+
+const NO_GROUND: readonly unknown[] = [];
 
 /** One memory for one thing that changes. */
 export class Memory {
@@ -62,44 +70,56 @@ export class Memory {
   }
 
   /**
-   * The same for many parts at once; parts that are no longer asked for are forgotten.
-   * @param parts what each part's answer follows from
-   * @param answer is given the part's answer before, if any
-   * @param holds whether a known answer still holds, where it hangs on more than that
+   * The same of each entry of a map. While its keys stay, only those that are otherwise are looked at.
+   * @param of what each answer follows from, by key; an entry that is gone is forgotten
+   * @param answer is given the answer of that key before, if there is one; never undefined
+   * @returns the answers by key, in the map's order: the same map for as long as all of them are
    */
-  each<K, V>(
-    question: Question<ReadonlyMap<K, V>>,
-    parts: ReadonlyMap<K, readonly unknown[]>,
-    answer: (key: K, before: V | undefined) => V,
+  each<K, V, R>(
+    question: Question<ReadonlyMap<K, R>>,
+    of: ReadonlyMap<K, V>,
+    answer: (value: V, key: K, before: R | undefined) => R,
     {
+      ground = NO_GROUND,
+      same = Object.is,
       settle = (made) => made,
-      holds = () => true,
+      holds,
+      steady,
     }: {
+      /** What all of them follow from besides. */
+      readonly ground?: readonly unknown[];
+      /** Whether two entries are the same. */
+      readonly same?: (a: V, b: V) => boolean;
       /** Gives what an answer and the one before it come to: what says the same is to stay the same object. */
-      readonly settle?: (made: V, before: V) => V;
-      readonly holds?: (value: V, key: K) => boolean;
+      readonly settle?: (made: R, before: R) => R;
+      /** Whether a known answer still holds, where it hangs on more. */
+      readonly holds?: (known: R, key: K) => boolean;
+      /** While this is the same object, what was known holds without asking. */
+      readonly steady?: object | undefined;
     } = {},
-  ): ReadonlyMap<K, V> {
-    const before = this.kept.get(question) as { all: Parts<K, V>; values: ReadonlyMap<K, V> } | undefined;
-    const all = new Map<K, Part<V>>();
-    let stays = before?.all.size === parts.size;
-    for (const [key, on] of parts) {
-      const known = before?.all.get(key);
-      if (known && sameItems(known.on, on) && holds(known.value, key)) {
-        all.set(key, known);
-        continue;
-      }
-      const made = answer(key, known?.value);
-      const value = known ? settle(made, known.value) : made;
-      if (value !== known?.value) stays = false;
-      all.set(key, { on, value });
+  ): ReadonlyMap<K, R> {
+    const before = this.kept.get(question) as Each<K, V, R> | undefined;
+    const stands = before !== undefined && sameItems(before.ground, ground);
+    const doubtful = holds && (steady === undefined || before?.steady !== steady) ? holds : undefined;
+    const answerOf = (key: K, value: V): R => {
+      const known = before?.answers.get(key);
+      if (known === undefined) return answer(value, key, known);
+      if (stands && same(before!.of.get(key)!, value) && (doubtful?.(known, key) ?? true)) return known;
+      return settle(answer(value, key, known), known);
+    };
+    let answers: ReadonlyMap<K, R>;
+    if (stands && sharesKeys(before.of, of)) {
+      const changes = new Map<K, R>();
+      for (const key of doubtful ? of.keys() : differing(before.of, of))
+        changes.set(key, answerOf(key, of.get(key)!));
+      answers = Layered.on(before.answers).with(changes);
+    } else {
+      const all = new Map<K, R>();
+      for (const [key, value] of of) all.set(key, answerOf(key, value));
+      answers = before && sameOrder(before.answers, all) ? settled(all, before.answers) : Layered.on(all);
     }
-    const values =
-      before && stays && sameOrder(before.all, all)
-        ? before.values
-        : new Map([...all].map(([key, { value }]) => [key, value]));
-    this.kept.set(question, { all, values });
-    return values;
+    this.kept.set(question, { of, ground, steady, answers });
+    return answers;
   }
 
   /**
@@ -130,12 +150,12 @@ export class Memory {
       return known !== undefined && same(known, made) ? known : made;
     };
     let whole: ReadonlyMap<string, R>;
-    const moved = (id: string, part: ReadonlyMap<string, V>) =>
-      ordered && !sameOrder(before!.parts.get(id)!, part);
-    if (before && sameOrder(before.parts, parts) && ![...parts].some(([id, part]) => moved(id, part))) {
+    const changed = before && sameOrder(before.parts, parts) ? differing(before.parts, parts) : undefined;
+    const moved = (id: string) => ordered && !sameOrder(before!.parts.get(id)!, parts.get(id)!);
+    if (before && changed && ![...changed].some(moved)) {
       const changes = new Map<string, R | undefined>();
-      for (const [name, part] of parts) {
-        for (const key of differing(before.parts.get(name), part)) {
+      for (const name of changed) {
+        for (const key of differing(before.parts.get(name), parts.get(name))) {
           if (changes.has(key)) continue;
           const values = at(key);
           changes.set(key, values.length ? resultAt(key, values) : undefined);
@@ -179,16 +199,22 @@ export class Memory {
       if (known) known.set(key, value);
       else changes!.set(group, new Map([[key, value]]));
     }
-    const groups = new Map<string, ReadonlyMap<K, V>>(stays ? before!.groups : []);
-    if (stays)
-      for (const [group, values] of changes!) groups.set(group, Layered.on(groups.get(group)!).with(values));
-    else
+    let groups: ReadonlyMap<string, ReadonlyMap<K, V>>;
+    if (stays) {
+      const now = new Map<string, ReadonlyMap<K, V>>();
+      for (const [group, values] of changes!)
+        now.set(group, Layered.on(before!.groups.get(group)!).with(values));
+      groups = Layered.on(before!.groups).with(now);
+    } else {
+      const made = new Map<string, Map<K, V>>();
       for (const [key, value] of of) {
         const group = groupOf(value);
-        let known = groups.get(group) as Map<K, V> | undefined;
-        if (!known) groups.set(group, (known = new Map()));
+        let known = made.get(group);
+        if (!known) made.set(group, (known = new Map()));
         known.set(key, value);
       }
+      groups = made;
+    }
     this.kept.set(question, { of, groups });
     return groups;
   }

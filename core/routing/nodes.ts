@@ -1,7 +1,7 @@
 /** Everything a message can be at. */
 import type { GraphNode, NodeRole, QueueNode, SubscriptionNode } from '../brokers/terms.ts';
 import type { ResourceDecl } from '../brokers/kind.ts';
-import { kindOf } from '../brokers/kinds.ts';
+import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
 import { parseMqttFilter } from '../conditions/mqtt.ts';
 import { type Remade, remade } from '../incremental/changed.ts';
 import { sameOrder } from '../incremental/layered.ts';
@@ -12,7 +12,7 @@ import type { SpreadDecl } from '../language/spread.ts';
 import { EXCHANGES, type Thing, type ThingKind, thing } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import { appsByDocument } from '../topology/apps.ts';
-import { lookUp } from '../topology/address.ts';
+import { type OnBroker, lookUp } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
 
 export const publisherId = (app: string): string => `publisher:${app}`;
@@ -23,17 +23,14 @@ type Nodes = ReadonlyMap<string, GraphNode>;
 type Joined = { readonly parts: ReadonlyMap<string, Nodes>; readonly whole: Nodes };
 
 const NODES = new Question<Joined>('nodes');
-/** The resources of one kind on a broker, what they are called, and whether what is sent to one has its name for a key. */
-interface ResourcesOn {
-  readonly kind: ThingKind;
-  readonly items: Items<ResourceDecl> | undefined;
-  readonly things: ReadonlyMap<string, Thing>;
-  readonly named: boolean;
+/** The nodes of what is on a broker, by kind. */
+interface ResourceNodes {
+  readonly on: OnBroker;
+  readonly kinds: ReadonlyMap<ThingKind, Remade<string, Item<ResourceDecl>, GraphNode>>;
 }
 
-type ResourceNodes = Remade<string, Item<ResourceDecl>, GraphNode>;
-
 const RESOURCES = new Question<ReadonlyMap<string, ResourceNodes>>('nodes of resources');
+const NO_BROKERS: Items<BrokerDecl> = new Map();
 const SPREADS = new Question<Nodes>('nodes of spreads');
 const APPS = {
   all: new Question<Nodes>('nodes of apps'),
@@ -54,39 +51,26 @@ export function nodesOf(topology: Topology): Nodes {
   const entries = [...(brokers?.keys() ?? [])].map((each) => mqttEntry(topology, each)).join('\n');
   const ofApps = (questions: typeof APPS, nodesIn: (items: Items<AppDecl>) => GraphNode[]) =>
     memory.latest(questions.all, [apps, entries], () => {
-      const on = new Map([...apps].map(([doc, own]) => [doc, [own, entries]]));
-      const parts = memory.each(questions.parts, on, (doc) => byId(nodesIn(apps.get(doc)!)), SETTLING);
+      const parts = memory.each(questions.parts, apps, (own) => byId(nodesIn(own)), {
+        ground: [entries],
+        settle,
+      });
       return memory.joined(questions.joined, parts, last, { ordered: true });
     });
-  const resources = new Map(
-    [...(brokers ?? [])].flatMap(([broker, { value }]) =>
-      kindOf(value)
-        .resources(value)
-        .map(([kind, items]): [string, ResourcesOn] => [
-          `${kind} ${broker}`,
-          { kind, items, things: names.brokers.get(broker)!.get(kind)!, named: kindOf(value).queueNameIsKey },
-        ]),
-    ),
-  );
-  const made = memory.each(
+  const resources = memory.each(
     RESOURCES,
-    new Map(Array.from(resources, ([part, { items, things }]) => [part, [items, things]])),
-    (part, before): ResourceNodes => {
-      const { kind, items, things, named } = resources.get(part)!;
-      const node = (item: Item<ResourceDecl>) =>
-        // a subscription that hands to a queue is a way, not a place
-        kind === 'subscription' && 'to' in item.value && item.value.to
-          ? undefined
-          : resourceNode(item, things.get(item.name)!, named);
-      return remade(before, items, (name) => things.get(name)!.id, node);
-    },
+    brokers ?? NO_BROKERS,
+    ({ value }, id, before) => resourceNodes(value, names.brokers.get(id)!, before),
+    { holds: ({ on }, id) => names.brokers.get(id) === on, steady: names.brokers },
   );
   const ofSpreads = memory.latest(SPREADS, [spreads], () =>
     byId([...(spreads?.values() ?? [])].map((item) => spreadNode(item))),
   );
   const all = new Map<string, Nodes>([
     ['apps', ofApps(APPS, (items) => [...items.values()].flatMap((item) => appNodes(item)))],
-    ...Array.from(made, ([part, { made: nodes }]) => [part, nodes] as const),
+    ...[...resources].flatMap(([id, { kinds }]) =>
+      Array.from(kinds, ([kind, { made }]) => [`${kind} ${id}`, made] as const),
+    ),
     ['spreads', ofSpreads],
     ['sessions', ofApps(SESSIONS, (items) => sessionNodes(topology, items))],
   ]);
@@ -98,9 +82,22 @@ const byId = (nodes: readonly GraphNode[]): Nodes => new Map(nodes.map((node) =>
 /** Of two nodes of one id the later one counts. */
 const last = (nodes: readonly GraphNode[]): GraphNode => nodes.at(-1)!;
 
-const SETTLING = {
-  settle: (made: Nodes, before: Nodes): Nodes => (sameOrder(made, before) ? settled(made, before) : made),
-};
+const settle = (made: Nodes, before: Nodes): Nodes =>
+  sameOrder(made, before) ? settled(made, before) : made;
+
+function resourceNodes(decl: BrokerDecl, on: OnBroker, before: ResourceNodes | undefined): ResourceNodes {
+  const { resources, queueNameIsKey } = kindOf(decl);
+  const kinds = resources(decl).map(([kind, items]) => {
+    const things = on.get(kind)!;
+    const node = (item: Item<ResourceDecl>) =>
+      // a subscription that hands to a queue is a way, not a place
+      kind === 'subscription' && 'to' in item.value && item.value.to
+        ? undefined
+        : resourceNode(item, things.get(item.name)!, queueNameIsKey);
+    return [kind, remade(before?.kinds.get(kind), items, (name) => things.get(name)!.id, node)] as const;
+  });
+  return { on, kinds: new Map(kinds) };
+}
 
 const appNodes = remembered(({ name, key, value }: Item<AppDecl>): GraphNode[] => {
   const of = thing('app', name);

@@ -47,6 +47,7 @@ interface Candidate {
 
 export type Decide = (request: AccessRequest) => Decision;
 
+const NO_BROKERS: NonNullable<Topology['declared']['brokers']> = new Map();
 const DECIDE = new Question<Decide>('who may do what');
 const STATEMENTS = new Question<readonly StatementDecl[]>('statements');
 const TRAITS = new Question<ReadonlyMap<string, string>>('access and transit of brokers');
@@ -55,11 +56,11 @@ const TRAITS = new Question<ReadonlyMap<string, string>>('access and transit of 
 export function accessOf({ declared, memory }: Topology): Decide {
   const { access } = declared;
   const statements = memory.latest(STATEMENTS, [access], () => access?.items ?? [], sameItems);
-  const decls = new Map([...(declared.brokers ?? [])].map(([id, { value }]) => [id, [value]]));
-  const brokers = memory.each(TRAITS, decls, (id) => {
-    const { value } = declared.brokers!.get(id)!;
-    return `${value.access?.value ?? 'controlled'} ${value.transit?.value ?? 'encrypted'}`;
-  });
+  const brokers = memory.each(
+    TRAITS,
+    declared.brokers ?? NO_BROKERS,
+    ({ value }) => `${value.access?.value ?? 'controlled'} ${value.transit?.value ?? 'encrypted'}`,
+  );
   return memory.latest(DECIDE, [statements, brokers], () => decider(statements, brokers));
 }
 

@@ -1,6 +1,6 @@
 /** Every way from one node to another, as edges by the nodes they begin and end at. */
 import type { DeclaredWay, Edge, GraphNode } from '../brokers/terms.ts';
-import { type BrokerDecl, feedItemsOn, kindOf } from '../brokers/kinds.ts';
+import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
 import type { ExchangeType, Finder, ResourceDecl, Routes } from '../brokers/kind.ts';
 import { directKey, topicKey } from '../conditions/amqp.ts';
 import { ALWAYS, type Predicate } from '../conditions/predicate.ts';
@@ -63,11 +63,6 @@ const questionsOf = (of: string): Questions => ({
   into: new Question(`${of} to`),
 });
 
-/** What a broker declares by itself: where dead letters of one kind of its resources go, aliases, and routes of one sort. */
-const DEAD_LETTERS = 'dead letters ';
-const ALIASES = 'aliases ';
-const deadLetterPart = (kind: ThingKind, broker: string): string => `${DEAD_LETTERS}${kind} ${broker}`;
-const routesPart = (sort: string, broker: string): string => `routes of ${sort} ${broker}`;
 /** The apps of one document are two parts. */
 const PUBLISHES = 'publishes ';
 const TAKES = 'takes ';
@@ -75,9 +70,10 @@ const TAKES = 'takes ';
 const ALL = questionsOf('ways');
 const BY_APPS = { [PUBLISHES]: questionsOf('publishes'), [TAKES]: questionsOf('takes') };
 const OF_APPS = { [PUBLISHES]: new Question<Ways>(PUBLISHES), [TAKES]: new Question<Ways>(TAKES) };
-const DEAD_LETTERS_ON = new Question<ReadonlyMap<string, DeadLettersOn>>('dead letters on brokers');
 const STORES_HELD = new Question<string>('stores of subscriptions');
-const TYPES = new Question<ReadonlyMap<string, string>>('types of exchanges');
+const ON_BROKERS = new Question<ReadonlyMap<string, BrokerWays>>('ways on brokers');
+const ELSEWHERE = new Question<ReadonlyMap<string, Part>>('links and spreads');
+const NO_BROKERS: Items<BrokerDecl> = new Map();
 const IDLE_IN = new Question<ReadonlyMap<string, string>>('apps without instances by document');
 const IDLE = new Question<string>('apps without instances');
 const BROKEN = new Question<ReadonlyMap<string, readonly BrokenLink[]>>('links that lead nowhere');
@@ -87,10 +83,6 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
   const { declared, names, memory } = topology;
   const { brokers, links, spreads } = declared;
   const decls = [...(brokers ?? [])].map(([id, { value }]) => [id, value] as const);
-  // the conditions of bindings hang on what their exchange is
-  const types = memory.each(TYPES, new Map(decls.map(([id, decl]) => [id, feedItemsOn(decl)])), (id) =>
-    typesOn(brokers!.get(id)!.value),
-  );
   const { exchangeType } = finderIn(topology, undefined, new Set());
   const mqtt = decls
     .map(([id]) => mqttEntry(topology, id))
@@ -106,64 +98,115 @@ export function waysOf(topology: Topology, nodes: ReadonlyMap<string, GraphNode>
     [...own.values()].flatMap(({ name, value }) => (value.instances?.value === 0 ? [name] : [])).join('\n'),
   );
   const idle = memory.latest(IDLE, [idleIn], () => [...idleIn.values()].filter(Boolean).join('\n'));
-  const routes = new Map(
-    decls.flatMap(([broker, decl]) =>
-      kindOf(decl)
-        .routes(decl)
-        .map((each) => [routesPart(each.sort, broker), { broker, ...each }] as const),
-    ),
-  );
-  const deadLetters = deadLettersIn(topology, decls);
-  const isIdle = new Set(idle.split('\n'));
-  const around: Around = { topology, nodes, types, apps, routes, deadLetters, idle, isIdle };
+  const around: Around = { topology, nodes, idle, isIdle: new Set(idle.split('\n')) };
   const ofApps = (kind: typeof PUBLISHES | typeof TAKES): Ways => {
     const ground = [mqtt, names.spreads, stores, idle];
-    return memory.latest(OF_APPS[kind], [apps, names, ...ground], () => {
-      const on = new Map([...apps].map(([doc, own]) => [`${kind}${doc}`, [own, ...ground]]));
-      return together(topology, BY_APPS[kind], partsOf(around, BY_APPS[kind], on));
-    });
+    return memory.latest(OF_APPS[kind], [apps, names, ...ground], () =>
+      together(
+        topology,
+        BY_APPS[kind],
+        memory.each(
+          BY_APPS[kind].parts,
+          apps,
+          (own, _, before) =>
+            settledPart(
+              partOf(around, (find) => (kind === TAKES ? takesOf : publishesOf)(around, own, find)),
+              before,
+            ),
+          { ground, ...holding(names) },
+        ),
+      ),
+    );
   };
-  const onBroker = (id: string, decl: BrokerDecl): (readonly [string, readonly unknown[]])[] => [
-    ...kindOf(decl)
-      .resources(decl)
-      .map(([kind]) => deadLetterPart(kind, id))
-      .map((part) => [part, [deadLetters.get(part)!.made]] as const),
-    [`${ALIASES}${id}`, [decl.aliases, links]],
-    ...kindOf(decl)
-      .routes(decl)
-      .map(({ sort, owners }) => [routesPart(sort, id), [owners, types.get(id), idle]] as const),
-  ];
-  const on = new Map<string, readonly unknown[]>([
-    ...decls.flatMap(([id, decl]) => onBroker(id, decl)),
-    ['links', [links, names.spreads]],
-    ['spreads', [spreads]],
-  ]);
+  const onBrokers = memory.each(
+    ON_BROKERS,
+    brokers ?? NO_BROKERS,
+    ({ value }, id, before) => brokerWays(around, id, value, before),
+    {
+      ground: [links, idle],
+      holds: ({ parts }) => [...parts.values()].every(({ part }) => namesHold(names, part)),
+      steady: names.brokers,
+    },
+  );
+  const elsewhere = memory.each(
+    ELSEWHERE,
+    new Map<string, readonly unknown[]>([
+      ['links', [links, names.spreads]],
+      ['spreads', [spreads]],
+    ]),
+    (_, of, before) =>
+      settledPart(
+        partOf(around, (find) => (of === 'links' ? linksOf : membersOf)(topology, find)),
+        before,
+      ),
+    { same: sameItems, ...holding(names) },
+  );
   const parts = new Map<string, Ways>([
     [PUBLISHES, ofApps(PUBLISHES)],
-    ...partsOf(around, ALL, on),
+    ...[...onBrokers].flatMap(([id, on]) =>
+      Array.from(on.parts, ([of, { part }]) => [`${of} ${id}`, part] as const),
+    ),
+    ...elsewhere,
     [TAKES, ofApps(TAKES)],
   ]);
   return together(topology, ALL, parts);
 }
 
-/** @param on what each part follows from, besides where it looks addresses up */
-function partsOf(
+/** What is known of some ways holds as long as what was looked up for them is where it was. */
+const holding = (names: Names) => ({
+  holds: (part: Part) => namesHold(names, part),
+  steady: names.brokers,
+});
+
+/** @returns a part with the lists of the one before it where they say the same */
+const settledPart = (made: Part, before: Part | undefined): Part =>
+  !before || made.patched
+    ? made
+    : {
+        ...made,
+        out: settled(made.out, before.out, sameItems),
+        into: settled(made.into, before.into, sameItems),
+      };
+
+/** The ways that are declared on one broker, by what declares them. */
+interface BrokerWays {
+  readonly deadLetters: ReadonlyMap<ThingKind, DeadLetters>;
+  readonly parts: ReadonlyMap<string, { readonly on: readonly unknown[]; readonly part: Part }>;
+}
+
+function brokerWays(
   around: Around,
-  { parts }: Questions,
-  on: ReadonlyMap<string, readonly unknown[]>,
-): ReadonlyMap<string, Part> {
-  const { names, memory } = around.topology;
-  return memory.each(parts, on, (part, before) => partOf(around, part, before), {
-    holds: (known) => namesHold(names, known),
-    settle: (made, before) =>
-      made.patched
-        ? made
-        : {
-            ...made,
-            out: settled(made.out, before.out, sameItems),
-            into: settled(made.into, before.into, sameItems),
-          },
-  });
+  id: string,
+  decl: BrokerDecl,
+  before: BrokerWays | undefined,
+): BrokerWays {
+  const { topology, idle } = around;
+  const { links } = topology.declared;
+  const kind = kindOf(decl);
+  const parts = new Map<string, { readonly on: readonly unknown[]; readonly part: Part }>();
+  const part = (of: string, on: readonly unknown[], make: (before: Part | undefined) => Part) => {
+    const known = before?.parts.get(of);
+    const holds = known && sameItems(known.on, on) && namesHold(topology.names, known.part);
+    parts.set(of, holds ? known : { on, part: settledPart(make(known?.part), known?.part) });
+  };
+  const deadLetters = new Map<ThingKind, DeadLetters>();
+  for (const [of, items] of kind.resources(decl)) {
+    const dead = remade(before?.deadLetters.get(of), items, (name) => name, deadLetterOf);
+    deadLetters.set(of, dead);
+    part(`dead letters of ${of}`, [dead.made], () =>
+      partOf(around, (find) => deadLetterWays(id, of, dead, find), id),
+    );
+  }
+  part('aliases', [decl.aliases, links], () =>
+    partOf(around, (find) => aliasWays(topology, id, decl, find), id),
+  );
+  // the conditions of bindings hang on what their exchange is
+  const types = typesOn(decl);
+  for (const routes of kind.routes(decl))
+    part(`routes of ${routes.sort}`, [routes.owners, types, idle], (known) =>
+      routed(around, { ...routes, broker: id, types }, known),
+    );
+  return { deadLetters, parts };
 }
 
 /** Whether what was looked up for a part is where it was. */
@@ -198,31 +241,27 @@ function typesOn(decl: BrokerDecl): string {
 interface Around {
   readonly topology: Topology;
   readonly nodes: ReadonlyMap<string, GraphNode>;
-  /** Each broker's exchanges and their types, as one text. */
-  readonly types: ReadonlyMap<string, string>;
-  readonly apps: ReadonlyMap<string, Items<AppDecl>>;
-  /** By the names of their parts. */
-  readonly routes: ReadonlyMap<string, Routes & { readonly broker: string }>;
-  readonly deadLetters: ReadonlyMap<string, DeadLettersOn>;
   /** The apps that have no instances, as one text and as a set. */
   readonly idle: string;
   readonly isIdle: ReadonlySet<string>;
 }
 
-function partOf(around: Around, part: string, before?: Part): Part {
-  const { topology, nodes, routes } = around;
-  const { brokers } = topology.names;
-  const route = routes.get(part);
-  const looked = new Set(route ? before?.looked.keys() : []);
-  const lists = route
-    ? routed(around, route, looked, before)
-    : listed(
-        Array.from(declaredIn(around, part, looked), (way) => thatIsThere(around, way)).filter(
-          ({ from, to }) => nodes.has(from) && nodes.has(to),
-        ),
-      );
-  return { ...lists, looked: new Map([...looked].map((id) => [id, brokers.get(id)])) };
+/** @param declared gives what is declared, in the order of the text; told to look addresses up from `home` */
+function partOf(
+  around: Around,
+  declared: (find: Finder) => Iterable<DeclaredWay>,
+  home?: string,
+): Part {
+  const { topology, nodes } = around;
+  const looked = new Set<string>();
+  const find = finderIn(topology, home, looked);
+  const ways = Array.from(declared(find), (way) => thatIsThere(around, way));
+  const { made: _, ...lists } = listed(ways.filter(({ from, to }) => nodes.has(from) && nodes.has(to)));
+  return { ...lists, looked: lookedAt(topology.names, looked) };
 }
+
+const lookedAt = ({ brokers }: Names, looked: ReadonlySet<string>): Part['looked'] =>
+  new Map([...looked].map((id) => [id, brokers.get(id)]));
 
 function listed(ways: readonly (DeclaredWay | undefined)[]): Ways & { readonly made: Routed['edges'] } {
   const out = new Map<string, Edge[]>();
@@ -248,11 +287,11 @@ const MOST_PATCHED = 40;
 /** The ways of declarations of one sort on a broker: as before, but where something is otherwise. */
 function routed(
   around: Around,
-  { broker, owners = [], way }: Routes & { readonly broker: string },
-  looked: Set<string>,
+  { broker, types, owners = [], way }: Routes & { readonly broker: string; readonly types: string },
   before: Part | undefined,
-): Omit<Part, 'looked'> {
-  const { topology, nodes, types, idle } = around;
+): Part {
+  const { topology, nodes, idle } = around;
+  const looked = new Set(before?.looked.keys());
   const find = finderIn(topology, broker, looked);
   const wayOf = (of: object): DeclaredWay | undefined => {
     const declared = way(broker, of as never, find);
@@ -260,7 +299,11 @@ function routed(
     return thatIsThere(around, declared);
   };
   const all = isMap(owners) ? [...owners.values()] : owners;
-  const ground = [topology.names.brokers.get(broker), types.get(broker), idle];
+  const ground = [topology.names.brokers.get(broker), types, idle];
+  const routedOf = (edges: Routed['edges']) => ({
+    routed: { owners: all, edges, ground },
+    looked: lookedAt(topology.names, looked),
+  });
   const known = before?.routed;
   // without instances of some app, what leads to its queues hangs on those too
   if (known && idle === '' && sameItems(known.ground, ground) && namesHold(topology.names, before)) {
@@ -268,11 +311,11 @@ function routed(
     if (stretch.before - stretch.from + (stretch.now - stretch.from) <= MOST_PATCHED) {
       const come = all.slice(stretch.from, stretch.now).map(wayOf);
       const { made, ...lists } = patched(before, known.edges, stretch, come);
-      return { ...lists, routed: { owners: all, edges: made, ground } };
+      return { ...lists, ...routedOf(made) };
     }
   }
   const { made, ...lists } = listed(all.map(wayOf));
-  return { ...lists, routed: { owners: all, edges: made, ground } };
+  return { ...lists, ...routedOf(made) };
 }
 
 /** @returns the lists before, with those anew in which something changed */
@@ -405,126 +448,100 @@ const edgeOf = remembered(
   (edge, _, way, others) => edge.is(way, others),
 );
 
-/** What a part declares, in the order of the text. */
-function* declaredIn(around: Around, part: string, looked: Set<string>): Generator<DeclaredWay> {
-  const { topology } = around;
-  const { declared, names } = topology;
-  const find = finderIn(topology, undefined, looked);
-  if (part.startsWith(PUBLISHES)) {
-    for (const { name, value } of around.apps.get(part.slice(PUBLISHES.length))!.values())
-      for (const publish of value.publishes?.items ?? []) {
-        const { via, to, message, place } = publish;
-        yield {
-          kind: 'publish',
-          from: publisherId(name),
-          to: via?.value === 'mqtt' ? mqttEntry(topology, to?.value ?? '') : find.id(to, ENTRIES),
-          of: publish,
-          more: () => ({ place, label: message?.value ?? '', publish }),
-        };
-      }
-  } else if (part === 'links') {
-    for (const { name, key, value } of declared.links?.values() ?? [])
+function* publishesOf({ topology }: Around, apps: Items<AppDecl>, find: Finder): Generator<DeclaredWay> {
+  for (const { name, value } of apps.values())
+    for (const publish of value.publishes?.items ?? []) {
+      const { via, to, message, place } = publish;
       yield {
-        kind: 'link',
-        from: find.id(value.from, QUEUES),
-        to: find.id(value.to, ENTRIES),
-        of: value,
-        with: key,
+        kind: 'publish',
+        from: publisherId(name),
+        to: via?.value === 'mqtt' ? mqttEntry(topology, to?.value ?? '') : find.id(to, ENTRIES),
+        of: publish,
+        more: () => ({ place, label: message?.value ?? '', publish }),
+      };
+    }
+}
+
+function* takesOf({ topology, isIdle }: Around, apps: Items<AppDecl>, find: Finder): Generator<DeclaredWay> {
+  for (const { name, value } of apps.values()) {
+    if (isIdle.has(name)) continue;
+    for (const consume of value.consumes?.items ?? []) {
+      const { place, via, from, topic } = consume;
+      const taken = (store: string): DeclaredWay => ({
+        kind: 'take',
+        from: store,
+        to: takerId(name),
+        of: consume,
+        more: () => ({ place, consume }),
+      });
+      if (via?.value !== 'mqtt') {
+        yield taken(find.id(from, STORES));
+        continue;
+      }
+      const session = sessionOf(topology, name, consume);
+      if (!session) continue;
+      const { entry, store, filter } = session;
+      const type = find.exchangeType(entry);
+      yield {
+        kind: 'binding',
+        from: entry,
+        to: store.id,
+        of: topic!,
+        with: type,
         more: () => ({
-          place: key,
-          condition: linkCondition(value),
-          label: name,
-          link: { thing: thing('link', name), decl: value },
+          place,
+          condition: { ...filteredBy(type, filter), place: topic!.place },
+          label: topic!.value,
+          key: filter.key,
         }),
       };
-  } else if (part === 'spreads') {
-    for (const { name, value } of declared.spreads?.values() ?? [])
-      for (const member of value.members?.items ?? [])
-        yield {
-          kind: 'member',
-          from: names.spreads.get(name)!.id,
-          to: find.id(member, QUEUES),
-          of: member,
-          more: () => ({ place: member.place }),
-        };
-  } else if (part.startsWith(TAKES)) {
-    for (const { name, value } of around.apps.get(part.slice(TAKES.length))!.values()) {
-      if (around.isIdle.has(name)) continue;
-      for (const consume of value.consumes?.items ?? []) {
-        const { place, via, from, topic } = consume;
-        const taken = (store: string): DeclaredWay => ({
-          kind: 'take',
-          from: store,
-          to: takerId(name),
-          of: consume,
-          more: () => ({ place, consume }),
-        });
-        if (via?.value !== 'mqtt') {
-          yield taken(find.id(from, STORES));
-          continue;
-        }
-        const session = sessionOf(topology, name, consume);
-        if (!session) continue;
-        const { entry, store, filter } = session;
-        const type = find.exchangeType(entry);
-        yield {
-          kind: 'binding',
-          from: entry,
-          to: store.id,
-          of: topic!,
-          with: type,
-          more: () => ({
-            place,
-            condition: { ...filteredBy(type, filter), place: topic!.place },
-            label: topic!.value,
-            key: filter.key,
-          }),
-        };
-        yield taken(store.id);
-      }
+      yield taken(store.id);
     }
-  } else if (part.startsWith(DEAD_LETTERS))
-    yield* deadLettersOf(topology, around.deadLetters.get(part)!, looked);
-  else yield* aliasesOn(topology, part.slice(ALIASES.length), looked);
+  }
 }
 
-/** What every kind of broker declares: dead letters and aliases. */
+function* linksOf({ declared }: Topology, find: Finder): Generator<DeclaredWay> {
+  for (const { name, key, value } of declared.links?.values() ?? [])
+    yield {
+      kind: 'link',
+      from: find.id(value.from, QUEUES),
+      to: find.id(value.to, ENTRIES),
+      of: value,
+      with: key,
+      more: () => ({
+        place: key,
+        condition: linkCondition(value),
+        label: name,
+        link: { thing: thing('link', name), decl: value },
+      }),
+    };
+}
+
+function* membersOf({ declared, names }: Topology, find: Finder): Generator<DeclaredWay> {
+  for (const { name, value } of declared.spreads?.values() ?? [])
+    for (const member of value.members?.items ?? [])
+      yield {
+        kind: 'member',
+        from: names.spreads.get(name)!.id,
+        to: find.id(member, QUEUES),
+        of: member,
+        more: () => ({ place: member.place }),
+      };
+}
+
 /** Where the resources of one kind on a broker send dead letters, by their names. */
-interface DeadLettersOn extends Remade<string, Item<ResourceDecl>, DeadLetterDecl> {
-  readonly broker: string;
-  readonly kind: ThingKind;
-}
+type DeadLetters = Remade<string, Item<ResourceDecl>, DeadLetterDecl>;
 
-/** @returns by the name of the part that has their ways: the same ones for as long as none of them changes */
-function deadLettersIn(
-  { memory }: Topology,
-  decls: readonly (readonly [string, BrokerDecl])[],
-): ReadonlyMap<string, DeadLettersOn> {
-  const all = decls.flatMap(([broker, decl]) =>
-    kindOf(decl)
-      .resources(decl)
-      .map(([kind, items]) => [deadLetterPart(kind, broker), { broker, kind, items }] as const),
-  );
-  const parts = new Map(all);
-  return memory.each(
-    DEAD_LETTERS_ON,
-    new Map(all.map(([part, { items }]) => [part, [items]])),
-    (part, before) => {
-      const { items, ...own } = parts.get(part)!;
-      // what a subscription hands over it does not keep until it is dead
-      const deadLetter = ({ value }: Item<ResourceDecl>) =>
-        'to' in value && value.to ? undefined : value.deadLetter;
-      return { ...own, ...remade(before, items, (name) => name, deadLetter) };
-    },
-  );
-}
+/** What a subscription hands over it does not keep until it is dead. */
+const deadLetterOf = ({ value }: Item<ResourceDecl>): DeadLetterDecl | undefined =>
+  'to' in value && value.to ? undefined : value.deadLetter;
 
-function* deadLettersOf(
-  topology: Topology,
-  { broker, kind, made }: DeadLettersOn,
-  looked: Set<string>,
+function* deadLetterWays(
+  broker: string,
+  kind: ThingKind,
+  { made }: DeadLetters,
+  find: Finder,
 ): Generator<DeclaredWay> {
-  const find = finderIn(topology, broker, looked);
   for (const [name, deadLetter] of made)
     yield {
       kind: 'deadLetter',
@@ -535,10 +552,13 @@ function* deadLettersOf(
     };
 }
 
-function* aliasesOn(topology: Topology, broker: string, looked: Set<string>): Generator<DeclaredWay> {
-  const { declared } = topology;
-  const find = finderIn(topology, broker, looked);
-  for (const [name, { value: alias }] of declared.brokers!.get(broker)!.value.aliases ?? []) {
+function* aliasWays(
+  { declared }: Topology,
+  broker: string,
+  { aliases }: BrokerDecl,
+  find: Finder,
+): Generator<DeclaredWay> {
+  for (const [name, { value: alias }] of aliases ?? []) {
     const over = alias.over && declared.links?.get(alias.over.value);
     yield {
       kind: 'alias',

@@ -1,7 +1,7 @@
 /** Addresses: how everything in a topology is found. */
 import { type BrokerDecl, itemsOn, kindOf } from '../brokers/kinds.ts';
 import { orderOf, sameOrder } from '../incremental/layered.ts';
-import { type Memory, Question } from '../incremental/memory.ts';
+import { type Memory, Question, sameItems } from '../incremental/memory.ts';
 import { type Thing, type ThingKind, addressOf, thing } from '../language/thing.ts';
 import type { DocumentDecl } from './document.ts';
 
@@ -26,16 +26,14 @@ const SPREADS = new Question<ReadonlyMap<string, Thing>>('names of spreads');
 
 /** @returns the names of everything that is declared */
 export function namesIn(declared: DocumentDecl, memory: Memory): Names {
-  const decls = new Map(
+  const orders = new Map(
     [...(declared.brokers ?? [])].map(([id, { value }]) => [id, itemsOn(value).map(orderOf)]),
   );
   const brokers = memory.each(
     ON_BROKERS,
-    decls,
-    (id, before) => namesOn(id, declared.brokers!.get(id)!.value, before),
-    {
-      settle: (made, before) => (sameNames(made, before) ? before : made),
-    },
+    orders,
+    (_, id, before) => namesOn(id, declared.brokers!.get(id)!.value, before),
+    { same: sameItems, settle: (made, before) => (sameNames(made, before) ? before : made) },
   );
   const spreads = memory.latest(SPREADS, [orderOf(declared.spreads)], () =>
     named('spread', declared.spreads),

@@ -28,10 +28,4 @@ export const ofEachDocument = <T>(
   apps: ReadonlyMap<string, Items<AppDecl>>,
   answer: (own: Items<AppDecl>) => T,
   settle?: (made: T, before: T) => T,
-): ReadonlyMap<string, T> =>
-  memory.each(
-    question,
-    new Map([...apps].map(([doc, own]) => [doc, [own]])),
-    (doc) => answer(apps.get(doc)!),
-    settle ? { settle } : {},
-  );
+): ReadonlyMap<string, T> => memory.each(question, apps, (own) => answer(own), settle ? { settle } : {});

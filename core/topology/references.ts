@@ -14,7 +14,7 @@ import { appsByDocument } from './apps.ts';
 import { type Names, type OnBroker, RESOURCES, isNamedOnce, lookUp, thingsNamed } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 import type { MessageType } from './messages.ts';
-import { type Means, type NamedKind, partsIn } from './uses.ts';
+import { type Means, type NamedKind, type Part, partOfApps, partsApart, partsOn } from './uses.ts';
 
 const WORDS: Record<NamedKind, string> = {
   message: 'message type',
@@ -34,7 +34,10 @@ interface Looked extends Found<ReadingFinding> {
   readonly names: Names;
 }
 
-const PARTS = new Question<ReadonlyMap<string, Looked>>('references');
+const APART = new Question<ReadonlyMap<string, Looked>>('references');
+const OF_APPS = new Question<ReadonlyMap<string, Looked>>('references of apps by document');
+const ON_BROKERS = new Question<ReadonlyMap<string, ReadonlyMap<string, Looked>>>('references on brokers');
+const NO_BROKERS: NonNullable<DocumentDecl['brokers']> = new Map();
 const NONE: readonly ReadingFinding[] = [];
 
 /** Reports unknown and ambiguous references in a topology as findings of `reading`. */
@@ -54,33 +57,59 @@ export function checkReferences(
     spread: declared.spreads,
     parameter: declared.parameters,
   };
-  const apps = appsByDocument(declared, memory);
-  const parts = new Map([...partsIn(declared, apps)].map((part) => [part.id, part]));
   const ground = [names.spreads, ...names.ids];
   // names elsewhere come and go without a word here; only what is amiss has hints at what is there
   const holds = ({ brokers, all, names: then }: Looked) =>
     (all.length === 0 || then === names) && [...brokers].every(([id, was]) => names.brokers.get(id) === was);
   let looked = new Set<string>();
-  const on = new Map([...parts].map(([id, { owners }]) => [id, [owners, ...ground]]));
-  const all = memory.each(
-    PARTS,
-    on,
-    (id, last): Looked => {
-      const { owners, names: namesOf } = parts.get(id)!;
-      const before = last && sameItems(last.ground, ground) && holds(last) ? last : undefined;
-      looked = new Set(before?.brokers.keys());
-      const found = foundIn(before, owners, (owner) => {
-        const first = reading.findings.length;
-        namesOf(owner as never, use);
-        if (id.startsWith('apps ')) topicFilters(owner as AppDecl);
-        return reading.findings.length > first ? reading.findings.splice(first) : NONE;
-      });
-      const brokers = new Map([...looked].map((each) => [each, names.brokers.get(each)]));
-      return { ...found, ground, brokers, names };
-    },
-    { holds },
-  );
-  for (const part of all.values()) for (const finding of part.all) reading.findings.push(finding);
+  const look = (
+    { owners, names: namesOf }: Part,
+    last: Looked | undefined,
+    more?: (app: AppDecl) => void,
+  ) => {
+    const before = last && sameItems(last.ground, ground) && holds(last) ? last : undefined;
+    looked = new Set(before?.brokers.keys());
+    const found = foundIn(before, owners, (owner) => {
+      const first = reading.findings.length;
+      namesOf(owner as never, use);
+      more?.(owner as AppDecl);
+      return reading.findings.length > first ? reading.findings.splice(first) : NONE;
+    });
+    const brokers = new Map([...looked].map((each) => [each, names.brokers.get(each)]));
+    return { ...found, ground, brokers, names };
+  };
+  const kept = { ground, holds, steady: names };
+  const apart = new Map(Array.from(partsApart(declared), (part) => [part.id, part]));
+  const all = [
+    ...memory
+      .each(APART, apart, (part, _, before) => look(part, before), {
+        ...kept,
+        same: (a, b) => a.owners === b.owners,
+      })
+      .values(),
+    ...memory
+      .each(
+        OF_APPS,
+        appsByDocument(declared, memory),
+        (apps, _, before) => look(partOfApps(apps), before, topicFilters),
+        kept,
+      )
+      .values(),
+    ...[
+      ...memory
+        .each(
+          ON_BROKERS,
+          declared.brokers ?? NO_BROKERS,
+          ({ value }, id, before) => {
+            const parts = [...partsOn(id, value)];
+            return new Map(parts.map((part) => [part.id, look(part, before?.get(part.id))]));
+          },
+          { ...kept, holds: (parts) => [...parts.values()].every(holds) },
+        )
+        .values(),
+    ].flatMap((parts) => [...parts.values()]),
+  ];
+  for (const part of all) for (const finding of part.all) reading.findings.push(finding);
 
   function topicFilters(app: AppDecl): void {
     for (const { via, topic, place } of app.consumes?.items ?? []) {

@@ -57,7 +57,12 @@ export function* usesIn(declared: DocumentDecl): Generator<Use> {
 
 /** @returns every declaration that names something, in order */
 export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
-  for (const { owners, names } of partsIn(declared))
+  const parts = [
+    ...partsApart(declared),
+    ...(declared.apps ? [partOfApps(declared.apps)] : []),
+    ...[...(declared.brokers?.values() ?? [])].flatMap(({ name, value }) => [...partsOn(name, value)]),
+  ];
+  for (const { owners, names } of parts)
     for (const owner of ownersIn(owners)) {
       const uses: Use[] = [];
       names(owner as never, (value, means) => uses.push({ value, means }));
@@ -65,20 +70,12 @@ export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
     }
 }
 
-/**
- * @param appsBy the apps in groups, where each is to be a part
- * @returns every declaration that names something, part by part
- */
-export function* partsIn(
-  declared: DocumentDecl,
-  appsBy: ReadonlyMap<string, Items<AppDecl>> = new Map(declared.apps ? [['', declared.apps]] : []),
-): Generator<Part> {
-  const { tenant, messages, brokers, links, spreads, environments, access, samples, expectations } = declared;
+/** @returns the declarations that name something and are neither apps nor on brokers, in parts */
+export function* partsApart(declared: DocumentDecl): Generator<Part> {
+  const { tenant, messages, links, spreads, environments, access, samples, expectations } = declared;
   const { watch, taps } = declared;
   if (tenant) yield part('tenant', [tenant], (own, tell) => tell(own, TENANT));
   if (messages) yield part('messages', messages, namesOfType);
-  for (const [group, apps] of appsBy) yield part(`apps ${group}`, apps, namesOfApp);
-  for (const { name, value } of brokers?.values() ?? []) yield* partsOn(name, value);
   if (links)
     yield part('links', links, (link, tell) => {
       told(link.from, FROM_QUEUES, tell);
@@ -121,21 +118,24 @@ const part = <T extends object>(
   names: (owner: T, tell: Tell) => void,
 ): Part => ({ id, owners, names });
 
-function* partsOn(home: string, broker: BrokerDecl): Generator<Part> {
+/** @returns what some apps name */
+export const partOfApps = (apps: Items<AppDecl>): Part => part('apps', apps, namesOfApp);
+
+/** @returns what the declarations on a broker name, in parts */
+export function* partsOn(home: string, broker: BrokerDecl): Generator<Part> {
   const kind = kindOf(broker);
   const { tenant, queues, aliases } = broker;
   const deadLetters: Means = { by: 'address', kinds: kind.deadLetters, home };
   const entries: Means = { by: 'address', kinds: ENTRIES, home };
-  const id = (sort: string) => `${sort} of ${home}`;
-  if (tenant) yield part(id('tenant'), [tenant], (own, tell) => tell(own, TENANT));
+  if (tenant) yield part('tenant', [tenant], (own, tell) => tell(own, TENANT));
   if (queues)
-    yield part(id('queues'), queues as Owners<AmqpQueueDecl>, (queue, tell) => {
+    yield part('queues', queues as Owners<AmqpQueueDecl>, (queue, tell) => {
       told(queue.deadLetter?.to, deadLetters, tell);
       told(queue.perInstanceOf, APP, tell);
       told(queue.tenant, TENANT, tell);
     });
   if (aliases)
-    yield part(id('aliases'), aliases, (alias, tell) => {
+    yield part('aliases', aliases, (alias, tell) => {
       told(alias.to, entries, tell);
       told(alias.over, LINK, tell);
     });
@@ -147,7 +147,7 @@ function* partsOn(home: string, broker: BrokerDecl): Generator<Part> {
       if (!known) means.set(kinds, (known = { by: 'address', kinds, home, ...(stays ? { stays } : {}) }));
       return known;
     };
-    yield part(id(sort), owners, (owner, tell) =>
+    yield part(sort, owners, (owner, tell) =>
       names(owner as never, {
         address: (value, kinds) => told(value, at(kinds), tell),
         id: (value, of) => told(value, BY_ID[of], tell),

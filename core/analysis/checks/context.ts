@@ -5,10 +5,9 @@
 import { type Arrivals, NO_ARRIVALS, arrivalsIn } from '../classes/arrivals.ts';
 import { arrivalOf } from '../classes/verdicts.ts';
 import { type Arrival, keyWords } from '../classes/variety.ts';
-import { type BrokerTraits, type Unstated, factsOfBrokers } from './on-brokers.ts';
+import { type BrokerTraits, factsOfBrokers } from './on-brokers.ts';
 import type { Unsayable } from '../../brokers/kind.ts';
 import { kindOf } from '../../brokers/kinds.ts';
-import type { Found } from '../../incremental/changed.ts';
 import type { Ask, Tables } from '../../incremental/asking.ts';
 import { orderOf } from '../../incremental/layered.ts';
 import type { WordToken } from '../../conditions/word-sets.ts';
@@ -433,9 +432,9 @@ export function contextOf(ask: Ask<FactKind>): CheckContext {
       return entry && queue ? { entry, queue } : undefined;
     },
     guardedOn: (broker) => (ask('guardedOn', broker) as Guarded | undefined) ?? NOTHING_GUARDED,
-    unsayable: (broker) => (ask('unsayable', broker) as Found<Unsayable> | undefined)?.all ?? [],
-    wireNamed: (broker) => ask('wireNamed', broker) !== undefined,
-    unstated: (broker) => (ask('unstated', broker) as Unstated | undefined)?.counts ?? [],
+    unsayable: (broker) => (ask('unsayable', broker) as readonly Unsayable[] | undefined) ?? [],
+    wireNamed: (broker) => ask('wireNamed', broker) === true,
+    unstated: (broker) => (ask('unstated', broker) as readonly number[] | undefined) ?? [],
     fanouts: (broker) => (ask('fanouts', broker) as readonly string[] | undefined) ?? [],
     guarded: (label) => isGuarded(label, value('label', label) as LabelDecl | undefined),
     peopled: () => whole('peopled') as People,

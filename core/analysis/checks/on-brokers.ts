@@ -1,6 +1,6 @@
 /** What checks may ask about brokers and what is declared on them; of a broker that changed, only what did is looked at. */
 import type { BrokerKind, ResourceDecl, Unsayable } from '../../brokers/kind.ts';
-import { type BrokerDecl, feedItemsOn, kindOf } from '../../brokers/kinds.ts';
+import { type BrokerDecl, kindOf } from '../../brokers/kinds.ts';
 import { type Found, type Remade, foundIn, remade } from '../../incremental/changed.ts';
 import { differing } from '../../incremental/layered.ts';
 import { Question, sameItems } from '../../incremental/memory.ts';
@@ -21,20 +21,24 @@ export interface BrokerTraits {
   readonly mqtt: boolean;
 }
 
-const BROKERS = new Question<ReadonlyMap<string, BrokerTraits>>('traits of brokers');
+/** What is known of one broker. */
+interface OnBroker {
+  readonly broker: BrokerTraits;
+  /** The owners that its resources state, by their ids, by kind. */
+  readonly owners: ReadonlyMap<ThingKind, Remade<string, Item<ResourceDecl>, string>>;
+  /** By name, of each kind. */
+  readonly wireNames: ReadonlyMap<ThingKind, Remade<string, Item<ResourceDecl>, object>>;
+  readonly fanouts: readonly string[];
+  readonly unsayable: Found<Unsayable>;
+  readonly unstated: Unstated;
+}
+
+const BROKERS = new Question<ReadonlyMap<string, OnBroker>>('what is known of brokers');
 const OWNERS = new Question<{
   readonly parts: ReadonlyMap<string, ReadonlyMap<string, string>>;
   readonly whole: ReadonlyMap<string, string>;
 }>('owners');
-const FANOUTS = new Question<ReadonlyMap<string, readonly string[]>>('fanout exchanges on brokers');
-const OWNED = new Question<ReadonlyMap<string, Remade<string, Item<ResourceDecl>, string>>>(
-  'owners on brokers',
-);
-const WIRE_NAMED = new Question<ReadonlyMap<string, Remade<string, Item<ResourceDecl>, object>>>(
-  'wire names',
-);
-const UNSTATED = new Question<ReadonlyMap<string, Unstated>>('settings that queues leave to their defaults');
-const UNSAYABLE = new Question<ReadonlyMap<string, Found<Unsayable>>>('what cannot be told to brokers');
+const NO_BROKERS: Items<BrokerDecl> = new Map();
 
 type Facts = Readonly<
   Record<
@@ -44,70 +48,64 @@ type Facts = Readonly<
 >;
 
 /** @returns what each broker is like, who owns what is on it, and what of it some checks count, as tables by id */
-export function factsOfBrokers(topology: Topology): Facts {
-  const { declared, memory } = topology;
-  const { brokers = new Map<string, Item<BrokerDecl>>() } = declared;
-  const declOf = (id: string) => brokers.get(id)!.value;
-  const on = (what: (decl: BrokerDecl) => readonly unknown[]) =>
-    new Map(Array.from(brokers, ([id, { value }]) => [id, what(value)]));
-  const resources = resourcesIn(brokers);
-  const items = new Map(Array.from(resources, ([part, each]) => [part, [each.items]]));
-  const owned = memory.each(OWNED, items, (part, before) => {
-    const { kind, broker, items } = resources.get(part)!;
-    const idOf = (name: string) => thing(kind, name, broker).id;
-    return remade(before, items, idOf, ({ value }) => value.tenant?.value);
-  });
-  const owners = new Map(Array.from(owned, ([part, { made }]) => [part, made]));
-  const named = memory.each(WIRE_NAMED, items, (part, before) =>
-    remade(before, resources.get(part)!.items, asItIs, ({ value }) => value.wireName),
+export function factsOfBrokers({ declared, memory }: Topology): Facts {
+  const { brokers = NO_BROKERS, tenant } = declared;
+  const known = memory.each(
+    BROKERS,
+    brokers,
+    ({ value }, id, before) => knownOf(id, value, tenant?.value, before),
+    { ground: [tenant?.value] },
   );
-  const wireNamed = new Map<string, true>();
-  for (const [part, { made }] of named) if (made.size > 0) wireNamed.set(resources.get(part)!.broker, true);
+  const table = <T>(of: (on: OnBroker) => T): ReadonlyMap<string, T> =>
+    new Map(Array.from(known, ([id, on]) => [id, of(on)]));
+  const owners = [...known].flatMap(([id, on]) =>
+    Array.from(on.owners, ([kind, { made }]) => [`${kind} ${id}`, made] as const),
+  );
   return {
-    broker: memory.each(
-      BROKERS,
-      on((decl) => [decl, declared.tenant?.value]),
-      (id) => traitsOf(topology, declOf(id)),
-      { settle: (made, before) => (signOf(made) === signOf(before) ? before : made) },
-    ),
-    owner: memory.joined(OWNERS, owners, (tenants) => tenants[0]!),
-    fanouts: memory.each(FANOUTS, on(feedItemsOn), (id) => fanoutsOf(declOf(id)), {
-      settle: (made, before) => (sameItems(made, before) ? before : made),
-    }),
-    unsayable: memory.each(
-      UNSAYABLE,
-      on((decl) => [kindOf(decl).unnamed(decl)]),
-      (id, before) => {
-        const kind = kindOf(declOf(id));
-        return foundIn(before, kind.unnamed(declOf(id)), (each) => kind.unsayableOf(each));
-      },
-    ),
-    wireNamed,
-    unstated: memory.each(
-      UNSTATED,
-      on(({ queues }) => [queues]),
-      (id, before) => unstatedOn(declOf(id), before),
-    ),
+    broker: table(({ broker }) => broker),
+    owner: memory.joined(OWNERS, new Map(owners), (tenants) => tenants[0]!),
+    fanouts: table(({ fanouts }) => fanouts),
+    unsayable: table(({ unsayable }) => unsayable.all),
+    wireNamed: table(({ wireNames }) => [...wireNames.values()].some(({ made }) => made.size > 0)),
+    unstated: table(({ unstated }) => unstated.counts),
   };
 }
 
-const asItIs = (name: string): string => name;
-
-/** The resources of one kind on a broker. */
-interface ResourcesOn {
-  readonly broker: string;
-  readonly kind: ThingKind;
-  readonly items: Items<ResourceDecl> | undefined;
-}
-
-const resourcesIn = (brokers: Items<BrokerDecl> | undefined): ReadonlyMap<string, ResourcesOn> =>
-  new Map(
-    [...(brokers ?? [])].flatMap(([broker, { value }]) =>
-      kindOf(value)
-        .resources(value)
-        .map(([kind, items]): [string, ResourcesOn] => [`${kind} ${broker}`, { broker, kind, items }]),
+function knownOf(
+  id: string,
+  decl: BrokerDecl,
+  tenant: string | undefined,
+  before: OnBroker | undefined,
+): OnBroker {
+  const kind = kindOf(decl);
+  const resources = kind.resources(decl);
+  const traits = traitsOf(decl, tenant);
+  const fanouts = fanoutsOf(decl);
+  const ofKinds = <R>(
+    last: ReadonlyMap<ThingKind, Remade<string, Item<ResourceDecl>, R>> | undefined,
+    keyOf: (kind: ThingKind, name: string) => string,
+    make: (item: Item<ResourceDecl>) => R | undefined,
+  ) =>
+    new Map(
+      resources.map(([of, items]) => [of, remade(last?.get(of), items, (name) => keyOf(of, name), make)]),
+    );
+  return {
+    broker: before && signOf(before.broker) === signOf(traits) ? before.broker : traits,
+    owners: ofKinds(
+      before?.owners,
+      (of, name) => thing(of, name, id).id,
+      ({ value }) => value.tenant?.value,
     ),
-  );
+    wireNames: ofKinds(
+      before?.wireNames,
+      (_, name) => name,
+      ({ value }) => value.wireName,
+    ),
+    fanouts: before && sameItems(before.fanouts, fanouts) ? before.fanouts : fanouts,
+    unsayable: foundIn(before?.unsayable, kind.unnamed(decl), (each) => kind.unsayableOf(each)),
+    unstated: unstatedOn(decl, before?.unstated),
+  };
+}
 
 /** Settings that a queue may leave to the default, though its neighbours state them. */
 export const SETTINGS = ['ttl', 'lease', 'maxLength', 'maxDeliveries', 'order', 'overflow'] as const;
@@ -120,7 +118,7 @@ export const statedIn = (
   (decl as Partial<Record<string, Located<string | number>>>)[setting];
 
 /** A broker's queues, and how many of them leave each of the settings to its default. */
-export interface Unstated {
+interface Unstated {
   readonly of: Items<object> | undefined;
   readonly counts: readonly number[];
 }
@@ -141,14 +139,14 @@ function unstatedOn({ queues }: BrokerDecl, before: Unstated | undefined): Unsta
   return { of, counts };
 }
 
-function traitsOf(topology: Topology, decl: BrokerDecl): BrokerTraits {
+function traitsOf(decl: BrokerDecl, tenant: string | undefined): BrokerTraits {
   return {
     kind: kindOf(decl),
     open: decl.access?.value === 'open',
     transit: decl.transit?.value ?? 'encrypted',
     rest: decl.rest?.value ?? 'encrypted',
     clears: new Set(decl.clears?.items.map((label) => label.value)),
-    tenant: (decl.tenant ?? topology.declared.tenant)?.value,
+    tenant: decl.tenant?.value ?? tenant,
     mqtt: kindOf(decl).mqttExchange(decl) !== undefined,
   };
 }
