@@ -57,10 +57,13 @@ export function* usesIn(declared: DocumentDecl): Generator<Use> {
 
 /** @returns every declaration that names something, in order */
 export function* namingsIn(declared: DocumentDecl): Generator<Naming> {
+  const apart = [...partsApart(declared)];
+  const isFirst = ({ id }: Part) => id === 'tenant' || id === 'messages';
   const parts = [
-    ...partsApart(declared),
+    ...apart.filter(isFirst),
     ...(declared.apps ? [partOfApps(declared.apps)] : []),
     ...[...(declared.brokers?.values() ?? [])].flatMap(({ name, value }) => [...partsOn(name, value)]),
+    ...apart.filter((part) => !isFirst(part)),
   ];
   for (const { owners, names } of parts)
     for (const owner of ownersIn(owners)) {

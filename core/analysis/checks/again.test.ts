@@ -5,7 +5,7 @@ import { type Checked, checkAll } from './run.ts';
 import { settingsOf } from '../../assist/settings.ts';
 import { usesOf } from '../../assist/symbols.ts';
 import type { TextDocument } from '../../base/edits.ts';
-import { buildGraph } from '../../routing/graph.ts';
+import { type RoutingGraph, buildGraph } from '../../routing/graph.ts';
 import { spanOf } from '../../syntax/place.ts';
 import { CASES } from '../../testing/check-cases.ts';
 import { plain } from '../../testing/plain.ts';
@@ -40,6 +40,16 @@ const said = (topology: Topology, { findings, accepted }: Checked): string[] => 
   ].sort();
 };
 
+/** Every node and the ways from it and to it, in their order; the nodes in one of their own. */
+function ways({ topology, nodes, out, into }: RoutingGraph): unknown {
+  const lists = (of: RoutingGraph['out']) =>
+    [...of]
+      .filter(([, list]) => list.length > 0)
+      .map(([id, list]) => [id, list.map((edge) => [edge.id, edge.label, plain(edge.condition, topology)])])
+      .sort();
+  return [[...nodes.keys()].sort(), lists(out), lists(into)];
+}
+
 /** What the interface asks of every thing there is. */
 function asked(topology: Topology): unknown {
   return [...declarationsIn(topology)].map(({ of, place }) => [
@@ -62,9 +72,12 @@ class Along {
   expectSame(documents: readonly TextDocument[]): void {
     const topology = stepTo(this.reader, this.documents, documents);
     this.documents = documents;
-    const again = said(topology, checkAll(buildGraph(topology)));
+    const graph = buildGraph(topology);
+    const again = said(topology, checkAll(graph));
     const whole = readTopology(documents);
-    expect(again).toEqual(said(whole, checkAll(buildGraph(whole))));
+    const fresh = buildGraph(whole);
+    expect(ways(graph)).toEqual(ways(fresh));
+    expect(again).toEqual(said(whole, checkAll(fresh)));
     expect(plain(topology.declared, topology)).toEqual(plain(whole.declared, whole));
     expect(plain(topology.messages, topology)).toEqual(plain(whole.messages, whole));
     expect(asked(topology)).toEqual(asked(whole));
@@ -122,6 +135,107 @@ test('lines of the demo’s documents moved, doubled, swapped and taken away', (
         along.expectSame((documents = documents.map((each, k) => (k === i ? document : each))));
     }),
     { numRuns: RUNS },
+  );
+});
+
+/**
+ * Brokers of either kind that three documents declare together, with whatever is looked at piece by piece: the
+ * same binding in two places, dead letters, wire names, settings that some leave out, owners, what hands over
+ * and what does not, queues for each instance of an app that has none. Not made here: names that nothing has, of
+ * which there are enough once lines have changed places.
+ */
+const shared: readonly TextDocument[] = [
+  `vondle: 1
+topology: shared
+tenant: quay
+messages:
+  left: { key: left.{area}, headers: { area: { type: string } } }
+apps:
+  sender: { publishes: [{ message: left, to: m/in }, { message: left, to: s/news }] }
+  taker: { instances: 1, consumes: [{ from: m/a }, { from: m/b }, { from: s/kept }] }
+brokers:
+  m:
+    kind: amqp
+    exchanges:
+      in: { type: topic }
+      more: { type: fanout, unroutedTo: in }
+    queues:
+      a: { ttl: 1m, maxLength: 10 }
+      b: { ttl: 1m, deadLetter: { to: more }, perInstanceOf: taker }
+    bindings:
+      - { from: in, to: a, key: left.* }
+      - { from: in, to: b, key: "left.#" }
+      - &twice { from: in, to: c, key: left.north }
+      - { from: more, to: d }
+`,
+  `brokers:
+  m:
+    exchanges:
+      other: { type: direct, wireName: others }
+    queues:
+      c: { ttl: 2m, deadLetter: { to: more, key: gone } }
+      d: { ttl: 2m, wireName: a, tenant: quay }
+    bindings:
+      - { from: in, to: a, key: left.* }
+      - { from: other, to: more, key: "" }
+      - { from: in, to: c, key: left.north }
+  s:
+    kind: pubsub
+    topics:
+      news: {}
+    queues:
+      held: {}
+    subscriptions:
+      kept: { topic: news, tenant: quay }
+      over: { topic: news, to: held, deadLetter: { to: held } }
+`,
+  `brokers:
+  m:
+    queues:
+      e: { maxLength: 10 }
+    bindings:
+      - { from: more, to: e }
+      - { from: in, to: e, key: nothing }
+      - { from: in, to: a, key: left.* }
+    aliases:
+      front: { to: in }
+tenants:
+  quay: {}
+`,
+].map((text, i) => ({ name: `${i}.yaml`, text }));
+
+const PUT = ['instances: 0', 'instances: 1', 'to: held', 'ttl: 1m', 'unroutedTo: more', 'wireName: a'];
+
+test('lines of documents that declare brokers together', () => {
+  fc.assert(
+    fc.property(cuts, (edits) => {
+      const along = new Along();
+      along.expectSame(shared);
+      let documents = shared;
+      for (const [which, from, what] of edits) {
+        const all = documents.flatMap(({ text }) => text.split('\n'));
+        documents = documents.map((document, i) => {
+          if (i !== which % shared.length) return document;
+          const lines = document.text.split('\n');
+          const at = from % lines.length;
+          const line = lines[at]!;
+          const put = [
+            [],
+            [line, line],
+            [all[what % all.length]!],
+            [line, all[what % all.length]!],
+            [line.replace(/\{ /, `{ ${PUT[what % PUT.length]!}, `)],
+            [line.replace(/\w+(?=[,} ]*$)/, 'a')],
+          ][what % 6]!;
+          return { ...document, text: lines.toSpliced(at, 1, ...put).join('\n') };
+        });
+        along.expectSame(documents);
+      }
+      for (const [i, document] of shared.entries())
+        along.expectSame((documents = documents.map((each, k) => (k === i ? document : each))));
+      along.expectEarlierStand();
+    }),
+    { numRuns: 10 * RUNS },
   );
 });
 
