@@ -41,6 +41,8 @@ export class Asking<Kind extends string, Found> {
   private readonly askers = new Map<Kind, Map<unknown, Askers>>();
   /** The answers of facts that are worked out, as they were given last. */
   private readonly answers = new Map<Kind, Map<unknown, unknown>>();
+  /** What was asked last, of each kind: many questions of one look are the same again. */
+  private readonly last = new Map<Kind, { asker: Asker; about: unknown; answer: unknown }>();
   private readonly telling = new Set<Look<Found>>();
   /** How many facts were noted when all of them were asked for still. */
   private settled = 0;
@@ -125,6 +127,19 @@ export class Asking<Kind extends string, Found> {
   /** Asks on behalf of the subject that is being looked at. One function, however many look. */
   readonly ask: Ask<Kind> = (kind, about) => {
     const asker = this.looking!;
+    const last = this.last.get(kind);
+    if (last?.asker === asker && last.about === about) return last.answer;
+    const answer = this.noted(asker, kind, about);
+    if (!last) this.last.set(kind, { asker, about, answer });
+    else {
+      last.asker = asker;
+      last.about = about;
+      last.answer = answer;
+    }
+    return answer;
+  };
+
+  private noted(asker: Asker, kind: Kind, about: unknown): unknown {
     let askers = this.askers.get(kind);
     if (!askers) this.askers.set(kind, (askers = new Map()));
     const known = askers.get(about);
@@ -145,7 +160,7 @@ export class Asking<Kind extends string, Found> {
     if (!answers) this.answers.set(kind, (answers = new Map()));
     if (!answers.has(about)) answers.set(about, facts(about));
     return answers.get(about);
-  };
+  }
 
   /** Those who asked for something that is otherwise now. */
   private doubtful(now: Tables<Kind>): Asker[] {

@@ -14,7 +14,7 @@ import type { LinkDecl } from '../language/link.ts';
 import { ENTRIES, QUEUES, STORES, type Thing, type ThingKind, thing } from '../language/thing.ts';
 import type { Located, Place } from '../syntax/place.ts';
 import { appsByDocument, ofEachDocument } from '../topology/apps.ts';
-import { type Names, type OnBroker, lookUp, thingsNamed } from '../topology/address.ts';
+import { type Names, type OnBroker, lookUp, namedOnce } from '../topology/address.ts';
 import type { Topology } from '../topology/topology.ts';
 import { type Session, mqttEntry, publisherId, sessionOf, takerId } from './nodes.ts';
 
@@ -247,11 +247,7 @@ interface Around {
 }
 
 /** @param declared gives what is declared, in the order of the text; told to look addresses up from `home` */
-function partOf(
-  around: Around,
-  declared: (find: Finder) => Iterable<DeclaredWay>,
-  home?: string,
-): Part {
+function partOf(around: Around, declared: (find: Finder) => Iterable<DeclaredWay>, home?: string): Part {
   const { topology, nodes } = around;
   const looked = new Set<string>();
   const find = finderIn(topology, home, looked);
@@ -263,12 +259,16 @@ function partOf(
 const lookedAt = ({ brokers }: Names, looked: ReadonlySet<string>): Part['looked'] =>
   new Map([...looked].map((id) => [id, brokers.get(id)]));
 
-function listed(ways: readonly (DeclaredWay | undefined)[]): Ways & { readonly made: Routed['edges'] } {
+/** @param edgeFor gives the edge of a way, by its place among them and those before it that end where it does */
+function listed(
+  ways: readonly (DeclaredWay | undefined)[],
+  edgeFor: EdgeFor = (way, _, others) => edgeOf(way.of, way, others),
+): Ways & { readonly made: Routed['edges'] } {
   const out = new Map<string, Edge[]>();
   const into = new Map<string, Edge[]>();
-  const made = ways.map((way) => {
+  const made = ways.map((way, i) => {
     if (!way) return undefined;
-    const edge = edgeOf(way.of, way, into.get(way.to) ?? NO_EDGES);
+    const edge = edgeFor(way, i, into.get(way.to) ?? NO_EDGES);
     push(into, way.to, edge);
     push(out, way.from, edge);
     return edge;
@@ -279,6 +279,17 @@ function listed(ways: readonly (DeclaredWay | undefined)[]): Ways & { readonly m
 function edgesOf(made: Routed['edges']): Pick<Ways, 'edges'> {
   let all: readonly Edge[] | undefined;
   return { edges: () => (all ??= made.filter((edge) => edge !== undefined)) };
+}
+
+type EdgeFor = (way: DeclaredWay, place: number, others: readonly Edge[]) => MadeEdge;
+
+/** @returns the edges of declarations: those before where they would be made again */
+function edgesFor(known: Routed | undefined, owners: readonly object[]): EdgeFor {
+  const before = new Map(known?.owners.map((owner, i) => [owner, known.edges[i]]));
+  return (way, place, others) => {
+    const edge = before.get(owners[place]!);
+    return edge?.is(way, others) ? edge : new MadeEdge(way, others);
+  };
 }
 
 /** More changed declarations than this, and all lists are made again. */
@@ -314,7 +325,7 @@ function routed(
       return { ...lists, ...routedOf(made) };
     }
   }
-  const { made, ...lists } = listed(all.map(wayOf));
+  const { made, ...lists } = listed(all.map(wayOf), edgesFor(known, all));
   return { ...lists, ...routedOf(made) };
 }
 
@@ -337,7 +348,7 @@ function patched(
     const way = i >= first ? come[i - first] : undefined;
     let edge = made[i];
     // each is named by those before it that begin where it does, which are looked at too
-    if (way) edge = edgeOf(way.of, way, into.get(way.to) ?? NO_EDGES);
+    if (way) edge = new MadeEdge(way, into.get(way.to) ?? NO_EDGES);
     else if (!edge) continue;
     else if (to.has(edge.to)) edge = edge.among(into.get(edge.to) ?? NO_EDGES);
     made[i] = edge;
@@ -577,42 +588,24 @@ function* aliasWays(
 
 const DEAD_LETTER_ENTRIES: readonly ThingKind[] = ['exchange', 'topic', 'queue'];
 
-/** What an address means on its own broker, if anything. */
-const namedAtHome = remembered(
-  ({ value }: Located<string>, on: OnBroker, kinds: readonly ThingKind[]) => {
-    const found = thingsNamed(on, value, kinds);
-    return { on, kinds, id: found.length === 1 ? found[0]!.id : undefined };
-  },
-  (known, _, on, kinds) => known.on === on && known.kinds === kinds,
-);
-
-/** The same for an address with its broker. */
-const namedElsewhere = remembered(
-  ({ value }: Located<string>, { brokers }: Names, kinds: readonly ThingKind[]) => {
-    const slash = value.indexOf('/');
-    const broker = value.slice(0, Math.max(slash, 0));
-    const on = brokers.get(broker);
-    const found = on && slash > 0 ? thingsNamed(on, value.slice(slash + 1), kinds) : [];
-    return { broker, on, kinds, id: found.length === 1 ? found[0]!.id : undefined };
-  },
-  ({ broker, on, kinds: as }, _, { brokers }, kinds) => brokers.get(broker) === on && as === kinds,
-);
-
 function finderIn(topology: Topology, home: string | undefined, looked: Set<string>): Finder {
   const { names, declared } = topology;
   return {
     id: (address: Located<string> | undefined, kinds) => {
       if (!address) return '';
       const on = names.brokers.get(home ?? '');
-      // most name what is on their own broker
+      // most name what is on their own broker, or say on which it is
       if (on) {
         looked.add(home!);
-        const known = namedAtHome(address, on, kinds);
-        if (known.id !== undefined) return known.id;
+        const known = namedOnce(on, address.value, kinds);
+        if (known) return known.id;
       } else if (home === undefined) {
-        const known = namedElsewhere(address, names, kinds);
-        looked.add(known.broker);
-        if (known.id !== undefined) return known.id;
+        const slash = address.value.indexOf('/');
+        const broker = address.value.slice(0, Math.max(slash, 0));
+        looked.add(broker);
+        const elsewhere = names.brokers.get(broker);
+        const known = elsewhere && namedOnce(elsewhere, address.value.slice(slash + 1), kinds);
+        if (known) return known.id;
       }
       const found = lookUp(names, address.value, kinds, home, looked);
       return found.ok ? found.thing.id : '';

@@ -136,11 +136,15 @@ export function thingsNamed(on: OnBroker, name: string, kinds: readonly ThingKin
   return found;
 }
 
-/** @returns whether one thing, and no more, of the given kinds has a name on a broker */
-export function isNamedOnce(on: OnBroker, name: string, kinds: readonly ThingKind[]): boolean {
-  let found = 0;
-  for (const [kind, names] of on) if (kinds.includes(kind) && names.has(name)) found++;
-  return found === 1;
+/** @returns what has a name on a broker, where one thing, and no more, of the given kinds has it */
+export function namedOnce(on: OnBroker, name: string, kinds: readonly ThingKind[]): Thing | undefined {
+  let found: Thing | undefined;
+  for (const kind of kinds) {
+    const one = on.get(kind)?.get(name);
+    if (one && found) return undefined;
+    found ??= one;
+  }
+  return found;
 }
 
 /** What is declared on a broker by name. */

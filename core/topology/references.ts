@@ -11,7 +11,7 @@ import type { ThingKind } from '../language/thing.ts';
 import type { Located } from '../syntax/place.ts';
 import { plainOrQuoted } from '../syntax/render.ts';
 import { appsByDocument } from './apps.ts';
-import { type Names, type OnBroker, RESOURCES, isNamedOnce, lookUp, thingsNamed } from './address.ts';
+import { type Names, type OnBroker, RESOURCES, namedOnce, lookUp, thingsNamed } from './address.ts';
 import type { DocumentDecl } from './document.ts';
 import type { MessageType } from './messages.ts';
 import { type Means, type NamedKind, type Part, partOfApps, partsApart, partsOn } from './uses.ts';
@@ -152,7 +152,7 @@ export function checkReferences(
 
   function address(value: Located<string>, kinds: readonly ThingKind[], home?: string, stays?: true): void {
     const here = home === undefined ? undefined : names.brokers.get(home);
-    if (here && isNamedOnce(here, value.value, kinds)) {
+    if (here && namedOnce(here, value.value, kinds)) {
       looked.add(home!);
       return;
     }
