@@ -144,13 +144,52 @@ test('maps put together are, after any changes, what putting them together anew 
           if (before[i] && !ordered) parts.set(name, settled(map, before[i]));
         before = [...parts.values()];
         const join = (values: readonly number[]) => values.join();
-        const now = memory.joined(question, parts, join, { ordered });
-        const anew = new Memory().joined(question, parts, join, { ordered });
+        const now = memory.joined(question, parts, (part) => part, join, { ordered });
+        const anew = new Memory().joined(question, parts, (part) => part, join, { ordered });
         if (ordered) expect([...now]).toEqual([...anew]);
         else expect(new Map(now)).toEqual(new Map(anew));
         expect(now.size).toBe(anew.size);
       }
     }),
+  );
+});
+
+test('lists put together are, after any changes, what putting them together anew gives, also where one map has them alone', () => {
+  type List = readonly string[];
+  const question = new Question<{
+    readonly parts: ReadonlyMap<string, { readonly lists: ReadonlyMap<string, List> }>;
+    readonly whole: ReadonlyMap<string, List>;
+  }>('lists');
+  // one object for each list, as lists are that nothing changed
+  const known = new Map<string, List>();
+  const listOf = (name: string, key: string, value: number): List => {
+    const id = `${name} ${key} ${value}`;
+    if (!known.has(id)) known.set(id, [id]);
+    return known.get(id)!;
+  };
+  const join = (all: readonly List[]) => (all.length === 1 ? all[0]! : all.flat());
+  const options = { same: sameItems, alone: Object.is };
+  fc.assert(
+    // mostly one map changes at a time
+    fc.property(
+      fc.array(fc.tuple(state, fc.option(fc.constantFrom('x', 'y', 'z'))), { maxLength: 12 }),
+      (states) => {
+        const memory = new Memory();
+        let last = partsOf({ x: new Map(), y: new Map(), z: new Map(), names: 'xyz' });
+        for (const [each, only] of states) {
+          last = only ? new Map(last).set(only, each[only as 'x']) : partsOf(each);
+          const parts = new Map(
+            Array.from(last, ([name, map]) => [
+              name,
+              { lists: new Map(Array.from(map, ([key, value]) => [key, listOf(name, key, value)])) },
+            ]),
+          );
+          const now = memory.joined(question, parts, ({ lists }) => lists, join, options);
+          const anew = new Memory().joined(question, parts, ({ lists }) => lists, join, options);
+          expect(new Map(now)).toEqual(new Map(anew));
+        }
+      },
+    ),
   );
 });
 

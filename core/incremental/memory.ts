@@ -28,8 +28,8 @@ interface Each<K, V, R> {
 }
 
 /** What was put together last. */
-interface Joined<V, R> {
-  readonly parts: ReadonlyMap<string, ReadonlyMap<string, V>>;
+interface Joined<P, R> {
+  readonly parts: ReadonlyMap<string, P>;
   readonly whole: ReadonlyMap<string, R>;
 }
 
@@ -124,21 +124,32 @@ export class Memory {
 
   /**
    * Puts maps together by their keys. While their names stay, only keys at which a map changed are looked at.
+   * @param mapOf the map that a part has
    * @param combine what becomes of the values that the maps have at one key, in the maps' order; never none
    * @param same whether two results say the same; the earlier object is given then
    * @param ordered whether the keys are to stand in the order of the maps; without it they stand in any
    */
-  joined<V, R>(
-    question: Question<Joined<V, R>>,
-    parts: ReadonlyMap<string, ReadonlyMap<string, V>>,
+  joined<P, V, R>(
+    question: Question<Joined<P, R>>,
+    parts: ReadonlyMap<string, P>,
+    mapOf: (part: P) => ReadonlyMap<string, V>,
     combine: (values: readonly V[]) => R,
-    { same = Object.is, ordered = false }: { same?: (a: R, b: R) => boolean; ordered?: boolean } = {},
+    {
+      same = Object.is,
+      ordered = false,
+      alone,
+    }: {
+      readonly same?: (a: R, b: R) => boolean;
+      readonly ordered?: boolean;
+      /** Whether a result is what one map alone has at a key, and no other: where that can be told by looking at it. */
+      readonly alone?: (result: R, value: V) => boolean;
+    } = {},
   ): ReadonlyMap<string, R> {
-    const before = this.kept.get(question) as Joined<V, R> | undefined;
-    const all = [...parts.values()];
+    const before = this.kept.get(question) as Joined<P, R> | undefined;
+    let all: readonly ReadonlyMap<string, V>[] | undefined;
     const at = (key: string): readonly V[] => {
       const values: V[] = [];
-      for (const part of all) {
+      for (const part of (all ??= Array.from(parts.values(), mapOf))) {
         const value = part.get(key);
         if (value !== undefined) values.push(value);
       }
@@ -151,21 +162,30 @@ export class Memory {
     };
     let whole: ReadonlyMap<string, R>;
     const changed = before && sameOrder(before.parts, parts) ? differing(before.parts, parts) : undefined;
-    const moved = (id: string) => ordered && !sameOrder(before!.parts.get(id)!, parts.get(id)!);
+    const both = (id: string) => [mapOf(before!.parts.get(id)!), mapOf(parts.get(id)!)] as const;
+    const moved = (id: string) => ordered && !sameOrder(...both(id));
     if (before && changed && ![...changed].some(moved)) {
+      // of very many maps few have the same key
+      const only = (name: string, key: string): readonly V[] | undefined => {
+        const [was, now] = both(name).map((map) => map.get(key));
+        const known = before.whole.get(key);
+        if (changed.size > 1 || was === undefined || known === undefined) return undefined;
+        if (!alone?.(known, was)) return undefined;
+        return now === undefined ? [] : [now];
+      };
       const changes = new Map<string, R | undefined>();
       for (const name of changed) {
-        for (const key of differing(before.parts.get(name), parts.get(name))) {
+        for (const key of differing(...both(name))) {
           if (changes.has(key)) continue;
-          const values = at(key);
+          const values = only(name, key) ?? at(key);
           changes.set(key, values.length ? resultAt(key, values) : undefined);
         }
       }
       whole = Layered.on(before.whole).with(changes);
     } else {
       const gathered = new Map<string, V[]>();
-      for (const part of all)
-        for (const [key, value] of part) {
+      for (const part of parts.values())
+        for (const [key, value] of mapOf(part)) {
           const values = gathered.get(key);
           if (values) values.push(value);
           else gathered.set(key, [value]);

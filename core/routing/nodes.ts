@@ -55,7 +55,7 @@ export function nodesOf(topology: Topology): Nodes {
         ground: [entries],
         settle,
       });
-      return memory.joined(questions.joined, parts, last, { ordered: true });
+      return memory.joined(questions.joined, parts, (part) => part, last, { ordered: true });
     });
   const resources = memory.each(
     RESOURCES,
@@ -74,7 +74,7 @@ export function nodesOf(topology: Topology): Nodes {
     ['spreads', ofSpreads],
     ['sessions', ofApps(SESSIONS, (items) => sessionNodes(topology, items))],
   ]);
-  return memory.joined(NODES, all, last, { ordered: true });
+  return memory.joined(NODES, all, (part) => part, last, { ordered: true });
 }
 
 const byId = (nodes: readonly GraphNode[]): Nodes => new Map(nodes.map((node) => [node.id, node]));

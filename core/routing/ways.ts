@@ -46,7 +46,7 @@ interface Routed {
   readonly ground: readonly unknown[];
 }
 
-type Joined = { readonly parts: ReadonlyMap<string, Lists>; readonly whole: Lists };
+type Joined = { readonly parts: ReadonlyMap<string, Ways>; readonly whole: Lists };
 
 /** What is remembered of some parts and of what they come to. */
 interface Questions {
@@ -218,13 +218,14 @@ function together(
   { edges, out, into }: Questions,
   parts: ReadonlyMap<string, Ways>,
 ): Ways {
-  const lists = (end: 'out' | 'into') => new Map([...parts].map(([id, part]) => [id, part[end]]));
   const join = (all: readonly (readonly Edge[])[]) => (all.length === 1 ? all[0]! : all.flat());
+  // a list that one part has by itself is that part's own
+  const joining = { same: sameItems, alone: Object.is };
   const all = [...parts.values()];
   return {
     edges: () => memory.latest(edges, all, () => all.flatMap((part) => part.edges())),
-    out: memory.joined(out, lists('out'), join, { same: sameItems }),
-    into: memory.joined(into, lists('into'), join, { same: sameItems }),
+    out: memory.joined(out, parts, (part) => part.out, join, joining),
+    into: memory.joined(into, parts, (part) => part.into, join, joining),
   };
 }
 

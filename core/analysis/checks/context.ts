@@ -171,12 +171,17 @@ export function factsOf(graph: RoutingGraph): Tables<FactKind> {
   const onBrokers = factsOfBrokers(topology);
   const documents = appsByDocument(declared, memory);
   const ownersIn = ofEachDocument(memory, APP_OWNERS_IN, documents, ownersOfApps, settled);
-  const appOwners = memory.joined(APP_OWNERS, ownersIn, (tenants) => tenants[0]!);
+  const appOwners = memory.joined(
+    APP_OWNERS,
+    ownersIn,
+    (part) => part,
+    (tenants) => tenants[0]!,
+  );
   const arrivals = arrivalsIn(graph);
   const sentIn = ofEachDocument(memory, SENT_IN, documents, sentBy, (made, before) =>
     settled(made, before, sameSent),
   );
-  const sent = memory.joined(SENT, sentIn, sentTogether, { same: sameSent });
+  const sent = memory.joined(SENT, sentIn, (part) => part, sentTogether, { same: sameSent });
   const peopleIn = ofEachDocument(memory, PEOPLE_IN, documents, peopleOf, (made, before) =>
     samePeople(made, before) ? before : made,
   );

@@ -63,7 +63,12 @@ export function factsOfBrokers({ declared, memory }: Topology): Facts {
   );
   return {
     broker: table(({ broker }) => broker),
-    owner: memory.joined(OWNERS, new Map(owners), (tenants) => tenants[0]!),
+    owner: memory.joined(
+      OWNERS,
+      new Map(owners),
+      (part) => part,
+      (tenants) => tenants[0]!,
+    ),
     fanouts: table(({ fanouts }) => fanouts),
     unsayable: table(({ unsayable }) => unsayable.all),
     wireNamed: table(({ wireNames }) => [...wireNames.values()].some(({ made }) => made.size > 0)),

@@ -201,20 +201,42 @@ function behindChanges(graph: RoutingGraph, then: Followed['graph']): ReadonlySe
     // a queue's name on the wire is a key, and an exchange's unrouted-to a way
     if (now?.role === 'queue' || !now || !before) behind.add(id);
   }
-  const ways = new Set(differing(out, then.out));
+  for (const id of differing(out, then.out)) {
+    const [now, before] = [out.get(id) ?? NO_EDGES, then.out.get(id) ?? NO_EDGES];
+    const changed = [...notIn(before, now), ...notIn(now, before)];
+    for (const edge of changed) behind.add(edge.to);
+    // what goes where nothing matched hangs on all other ways
+    if (changed.length > 0)
+      for (const list of [now, before])
+        for (const edge of list) if (edge.kind === 'unrouted') behind.add(edge.to);
+  }
   if (types.size)
-    for (const app of topology.declared.apps?.keys() ?? []) {
-      const id = `publisher:${app}`;
-      if (out.get(id)?.some(({ kind, label }) => kind === 'publish' && types.has(label))) ways.add(id);
-    }
-  for (const id of ways)
-    for (const list of [out.get(id), then.out.get(id)]) for (const edge of list ?? []) behind.add(edge.to);
+    for (const app of topology.declared.apps?.keys() ?? [])
+      for (const edge of out.get(`publisher:${app}`) ?? NO_EDGES)
+        if (edge.kind === 'publish' && types.has(edge.label)) behind.add(edge.to);
   for (const id of behind) {
     for (const edge of out.get(id) ?? []) behind.add(edge.to);
     for (const edge of then.out.get(id) ?? []) behind.add(edge.to);
   }
   return behind;
 }
+
+/** @returns the ways of a list that are not, and let nothing else go, in another */
+function notIn(others: readonly Edge[], list: readonly Edge[]): readonly Edge[] {
+  const same = new Set(others);
+  const open = list.filter((edge) => !same.has(edge));
+  // rates, acknowledgement and the like change no arrival
+  return open.filter((edge) => !others.some((other) => letsTheSame(edge, other)));
+}
+
+/** Whether two ways that may differ let the same published messages come to the same place. */
+function letsTheSame(a: Edge, b: Edge): boolean {
+  if (a.kind !== b.kind || a.to !== b.to) return false;
+  if (a.kind === 'take') return true;
+  return a.kind === 'publish' && a.label === b.label && a.publish?.via?.value === b.publish?.via?.value;
+}
+
+const NO_EDGES: readonly Edge[] = [];
 
 /** Whether the keys that are in both maps follow each other the same way in both. */
 function sameOrderOfThose(a: ReadonlyMap<string, unknown>, b: ReadonlyMap<string, unknown>): boolean {
