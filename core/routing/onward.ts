@@ -325,9 +325,9 @@ const MOVED: ReadonlySet<Edge['kind']> = new Set(['publish', 'subscription', 'ta
  *   whom they are addressed on behalf of at what is behind it, aliases and spreads seen through
  */
 export function asksOf(around: Surroundings, edge: Edge): Ask[] {
-  const node = around.node(edge.from);
   // the broker itself goes the others; what aliases and spreads need is asked of those who address them
-  if (!node || !MOVED.has(edge.kind)) return [];
+  const node = MOVED.has(edge.kind) ? around.node(edge.from) : undefined;
+  if (!node) return [];
   const { ask, sender } = wayOn(around, node, edge, true, ANYTHING);
   return [...(ask ? [ask] : []), ...(sender ? asksBehind(around, edge.to, sender, new Set()) : [])];
 }

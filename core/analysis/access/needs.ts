@@ -36,9 +36,23 @@ export const ownedIn = (graph: RoutingGraph): Owned => ({
 export function needsOf(around: Owned, edge: Edge): Need[] {
   return asksOf(around, edge).map(({ who, ...ask }) => ({
     ...ask,
-    who: { thing: who, tenant: around.owner(who) },
+    who: new OwnedCaller(who, around),
     edge,
   }));
+}
+
+/** Somebody of whom it is asked whose they are only where that matters: an open broker lets anybody. */
+class OwnedCaller implements Caller {
+  private known: { readonly tenant: string | undefined } | undefined;
+
+  constructor(
+    readonly thing: Thing,
+    private readonly around: Owned,
+  ) {}
+
+  get tenant(): string | undefined {
+    return (this.known ??= { tenant: this.around.owner(this.thing) }).tenant;
+  }
 }
 
 /** @returns what is asked of `decide` for a need */

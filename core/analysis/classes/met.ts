@@ -47,8 +47,7 @@ export function waysMet(out: readonly Edge[], arrival: Arrival): readonly Edge[]
 /** @returns the ways that let some of the messages through, and perhaps others, in the order of the text */
 export function candidatesOf(out: readonly Edge[], arrival: Arrival): readonly Edge[] {
   if (out.length < FEW) return out;
-  const words = keyWords(arrival);
-  return words ? indexOf(out).find(words, mayBeEmpty(arrival)) : out;
+  return indexOf(out).candidates(arrival);
 }
 
 /** Among so few nothing is looked up. */
@@ -67,6 +66,7 @@ const begin = (): Place => ({ next: new Map(), ends: [] });
 class KeyIndex {
   private readonly root = begin();
   private readonly always: number[] = [];
+  private readonly known = new Map<Arrival, readonly Edge[]>();
 
   constructor(private readonly out: readonly Edge[]) {
     out.forEach((edge, i) => {
@@ -92,11 +92,23 @@ class KeyIndex {
     });
   }
 
+  /** @returns the ways for an arrival, found once however many ask */
+  candidates(arrival: Arrival): readonly Edge[] {
+    let found = this.known.get(arrival);
+    if (!found) {
+      const words = keyWords(arrival);
+      found = words ? this.find(words, mayBeEmpty(arrival)) : this.out;
+      if (this.known.size >= MOST_ARRIVALS) this.known.clear();
+      this.known.set(arrival, found);
+    }
+    return found;
+  }
+
   /**
    * @param empty whether the key that has no words is one of the set too
    * @returns all whose key may be one of a set, and perhaps others
    */
-  find(set: readonly WordToken[], empty: boolean): readonly Edge[] {
+  private find(set: readonly WordToken[], empty: boolean): readonly Edge[] {
     const found = new Set(this.always);
     if (empty) for (const i of this.root.ends) found.add(i);
     const take = (place: Place): void => {

@@ -94,6 +94,51 @@ function verdictByKey(pattern: readonly string[] | string, arrival: Arrival): Ve
 }
 
 function verdictBySets(condition: Predicate, arrival: Arrival): Verdict {
+  if (condition.op !== 'all' && condition.op !== 'any') return verdictOfSets(condition, arrival);
+  const tests = apartIn(condition.of);
+  if (!tests) return verdictOfSets(condition, arrival);
+  const [all, verdicts] = [condition.op === 'all', tests.map((test) => verdictOfTest(test, arrival))];
+  return verdictOf(
+    all ? verdicts.every(({ some }) => some) : verdicts.some(({ some }) => some),
+    all ? verdicts.every(({ every }) => every) : verdicts.some(({ every }) => every),
+  );
+}
+
+/** A test of one header, which holds or does not. */
+type HeaderTest = Extract<Predicate, { readonly op: 'equals' | 'present' }> & {
+  readonly of: { readonly in: 'header'; readonly name: string };
+};
+
+/**
+ * Headers that are tested each by itself have nothing to do with each other: some message meets both tests where
+ * some meets the one and some the other, and all meet one or the other only where all meet one of the two.
+ * @returns the tests, where each is of a header of its own
+ */
+function apartIn(conditions: readonly Predicate[]): readonly HeaderTest[] | undefined {
+  const isTest = (each: Predicate): each is HeaderTest =>
+    (each.op === 'equals' || each.op === 'present') && each.of.in === 'header';
+  if (!conditions.every(isTest)) return undefined;
+  const names = new Set(conditions.map(({ of }) => of.name));
+  return names.size === conditions.length ? conditions : undefined;
+}
+
+/** Bindings to headers test the same few values again and again. */
+const testsOf = remembered((_: Arrival) => new Map<string, Verdict>());
+
+function verdictOfTest(test: HeaderTest, arrival: Arrival): Verdict {
+  const known = testsOf(arrival);
+  const value = test.op === 'equals' ? test.value : undefined;
+  const id = `${typeof value} ${Object.is(value, -0) ? '-0' : String(value)} ${test.of.name}`;
+  let verdict = known.get(id);
+  if (!verdict) {
+    verdict = verdictOfSets(test, arrival);
+    if (known.size >= MOST_VERDICTS) known.clear();
+    known.set(id, verdict);
+  }
+  return verdict;
+}
+
+function verdictOfSets(condition: Predicate, arrival: Arrival): Verdict {
   const of = setsOf([condition], arrival);
   if (!of) return MAYBE;
   const [passing] = of.passing;

@@ -101,9 +101,10 @@ const CONSEQUENCE: Readonly<Partial<Record<Need['edge']['kind'], string>>> = {
 
 /** The mend that adds the narrowest statement. */
 export function giving(need: Need, owner: string | undefined): Mend {
+  // told now: whose somebody is must not be asked about by who opens the finding later
+  const statement = narrowest(need, owner) as Parameters<typeof addItem>[2];
   return {
     title: 'Give the narrowest permission',
-    edit: (topology) =>
-      addItem(topology, ['access'], narrowest(need, owner) as Parameters<typeof addItem>[2]),
+    edit: (topology) => addItem(topology, ['access'], statement),
   };
 }

@@ -1,7 +1,8 @@
 import { type Complaint, check } from '../check.ts';
 import { patternOfTemplate } from '../suggest.ts';
-import { metBy } from '../../classes/met.ts';
+import { candidatesOf } from '../../classes/met.ts';
 import { type Arrival, domainAt, keyWords } from '../../classes/variety.ts';
+import { verdictAt } from '../../classes/verdicts.ts';
 import { listed } from '../../../base/phrase.ts';
 import { similarity } from '../../../base/similar.ts';
 import { operandsOf, show } from '../../../conditions/explain.ts';
@@ -24,7 +25,10 @@ export const neverMatch = check({
     const arrivals = context.arrivals(node.id);
     if (arrivals.length === 0) return [];
     const out = context.out(node.id);
-    const met = new Set(arrivals.flatMap((arrival) => metBy(out, arrival).map(({ edge }) => edge)));
+    const met = new Set<Edge>();
+    for (const arrival of arrivals)
+      for (const edge of candidatesOf(out, arrival))
+        if (!met.has(edge) && verdictAt(edge, arrival).some) met.add(edge);
     return out.flatMap((edge): Complaint[] => {
       if (edge.kind !== 'binding' && edge.kind !== 'subscription' && edge.kind !== 'link') return [];
       // what could not be read, or leads to what is not there, is told of as such
