@@ -183,15 +183,18 @@ export class Memory {
       }
       whole = Layered.on(before.whole).with(changes);
     } else {
-      const gathered = new Map<string, V[]>();
+      // most keys are those of one map alone
+      const first = new Map<string, V>();
+      const several = new Map<string, V[]>();
       for (const part of parts.values())
         for (const [key, value] of mapOf(part)) {
-          const values = gathered.get(key);
-          if (values) values.push(value);
-          else gathered.set(key, [value]);
+          const [known, values] = [first.get(key), several.get(key)];
+          if (known === undefined) first.set(key, value);
+          else if (values) values.push(value);
+          else several.set(key, [known, value]);
         }
       const made = new Map<string, R>();
-      for (const [key, values] of gathered) made.set(key, resultAt(key, values));
+      for (const [key, value] of first) made.set(key, resultAt(key, several.get(key) ?? [value]));
       whole = Layered.on(made);
     }
     this.kept.set(question, { parts, whole });

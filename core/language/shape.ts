@@ -610,12 +610,12 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
 
   const finish = (
     result: Record<string, unknown>,
-    present: ReadonlySet<string>,
+    present: readonly string[],
     at: Node,
     reading: Reading,
   ) => {
     for (const name of required) {
-      if (!present.has(name))
+      if (!present.includes(name))
         reading.report(
           'missing-key',
           headOf(at, reading),
@@ -648,19 +648,20 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
   const readObject = (node: Node, reading: Reading): ObjectOf<F> | undefined => {
     const place = reading.place(node);
     const result: Record<string, unknown> = { place };
-    if (isNothing(node)) return finish(result, new Set(), node, reading);
+    if (isNothing(node)) return finish(result, [], node, reading);
     if (node.kind !== 'map') {
       reading.report('wrong-type', node, `Expected a map here, not ${kindOf(node)}.`);
       return undefined;
     }
-    const present = new Set<string>();
+    // there are very many small ones: a list is searched sooner than a set is made
+    const present: string[] = [];
     const unread: string[] = [];
     for (const entry of node.entries) {
       const { name } = entry;
       const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
       if (!known) {
         unknownKey(entry, reading);
-      } else if (present.has(name)) {
+      } else if (present.includes(name)) {
         const first = node.entries.find((other) => other.name === name)!;
         once(
           [first, entry].map((each) => ({ doc: reading.doc, entry: each })),
@@ -669,7 +670,7 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
           false,
         );
       } else {
-        present.add(name);
+        present.push(name);
         const value = known.shape.read(entry.value, reading);
         if (value !== undefined) result[name] = value;
         else unread.push(name);
@@ -686,7 +687,7 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
     if (!first) return undefined;
     reading.doc = first.doc;
     const result: Record<string, unknown> = { place: reading.place(first.node) };
-    const present = new Set<string>();
+    const present: string[] = [];
     for (const [name, found] of gather(fragments, reading)) {
       const known = Object.hasOwn(fields, name) ? fields[name] : undefined;
       if (!known) {
@@ -696,7 +697,7 @@ export function object<F extends Fields>(fields: F, options: { adds?: boolean } 
         }
         continue;
       }
-      present.add(name);
+      present.push(name);
       const agree =
         known.repeats && found.every(({ entry }) => sameScalar(entry.value, found[0]!.entry.value));
       const kept = once(found, name, reading, Boolean(known.shape.merge) || Boolean(agree));

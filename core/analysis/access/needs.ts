@@ -34,11 +34,10 @@ export const ownedIn = (graph: RoutingGraph): Owned => ({
 
 /** @returns the permission that one way needs; none for ways that the broker itself goes */
 export function needsOf(around: Owned, edge: Edge): Need[] {
-  return asksOf(around, edge).map(({ who, ...ask }) => ({
-    ...ask,
-    who: new OwnedCaller(who, around),
-    edge,
-  }));
+  return asksOf(around, edge).map(({ who, action, on, source }) => {
+    const own = { who: new OwnedCaller(who, around), action, on, edge };
+    return source ? { ...own, source } : own;
+  });
 }
 
 /** Somebody of whom it is asked whose they are only where that matters: an open broker lets anybody. */
@@ -57,7 +56,7 @@ class OwnedCaller implements Caller {
 
 /** @returns what is asked of `decide` for a need */
 export function requestOf({ who, action, on, source }: Need): AccessRequest {
-  return { who, action, on, ...(source ? { source } : {}) };
+  return source ? { who, action, on, source } : { who, action, on };
 }
 
 /**

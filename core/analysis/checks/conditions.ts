@@ -15,9 +15,8 @@ export function ofEachCondition(
 ): Complaint[] {
   const arrivals = context.arrivals(node.id);
   if (arrivals.length === 0) return [];
-  return context
-    .out(node.id)
-    .flatMap((edge) =>
-      edge.kind === 'binding' || edge.kind === 'subscription' ? judge(edge, arrivals) : [],
-    );
+  const found: Complaint[] = [];
+  for (const edge of context.out(node.id))
+    if (edge.kind === 'binding' || edge.kind === 'subscription') found.push(...judge(edge, arrivals));
+  return found;
 }

@@ -120,14 +120,14 @@ function conditionOf(
   const unread = unreadIn(type, binding);
   if (unread)
     return { condition: { op: 'never', why: `its ${unread} could not be read`, unread: true }, label: '' };
-  const place = { place: binding.key?.place ?? binding.headers?.place ?? binding.place };
+  const place = binding.key?.place ?? binding.headers?.place ?? binding.place;
   switch (type) {
     case 'fanout':
-      return { condition: { ...ALWAYS, ...place }, label: '' };
+      return { condition: { ...ALWAYS, place }, label: '' };
     case 'direct':
-      return { condition: { ...directKey(key), ...place }, label: key };
+      return { condition: { ...directKey(key), place }, label: key };
     case 'topic':
-      return { condition: { ...topicKey(key), ...place }, label: key };
+      return { condition: { ...topicKey(key), place }, label: key };
     case 'headers': {
       const match = binding.headers?.match?.value ?? 'all';
       const values = new Map<string, Constant>();
@@ -136,7 +136,7 @@ function conditionOf(
         value === null ? name : `${name} = ${String(value)}`,
       );
       return {
-        condition: { ...headersMatch(match, values), ...place },
+        condition: { ...headersMatch(match, values), place },
         label: shown.join(match === 'all' ? ' and ' : ' or '),
       };
     }

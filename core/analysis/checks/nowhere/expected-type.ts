@@ -14,8 +14,10 @@ export const expectedType = check({
     if (node.role !== 'queue' && node.role !== 'subscription') return [];
     const arrivals = context.arrivals(node.id);
     if (arrivals.length === 0) return [];
+    const expecting = context.out(node.id).filter(({ consume }) => consume?.expects?.items.length);
+    if (expecting.length === 0) return [];
     const here = new Set(arrivals.flatMap(({ type }) => type.lineage));
-    return context.out(node.id).flatMap((edge) =>
+    return expecting.flatMap((edge) =>
       (edge.consume?.expects?.items ?? []).flatMap(({ value, place }) => {
         if (here.has(value)) return [];
         const hint = nearest(value, [...new Set(arrivals.map(({ type }) => type.id))]);
