@@ -322,12 +322,59 @@ function routed(
     const stretch = stretchOf(known.owners, all);
     if (stretch.before - stretch.from + (stretch.now - stretch.from) <= MOST_PATCHED) {
       const come = all.slice(stretch.from, stretch.now).map(wayOf);
-      const { made, ...lists } = patched(before, known.edges, stretch, come);
-      return { ...lists, ...routedOf(made) };
+      const { made, ...lists } =
+        rewritten(before, known.edges, stretch, come) ?? patched(before, known.edges, stretch, come);
+      return { ...lists, patched: true, ...routedOf(made) };
     }
   }
   const { made, ...lists } = listed(all.map(wayOf), edgesFor(known, all));
   return { ...lists, ...routedOf(made) };
+}
+
+/**
+ * What is written about ways that still lead from where to where they led, as while somebody types a key: only the
+ * lists of their ends are gone through.
+ * @returns undefined where some lead elsewhere, came or went
+ */
+function rewritten(
+  before: Part,
+  edges: Routed['edges'],
+  { from: first, before: end }: Stretch,
+  come: readonly (DeclaredWay | undefined)[],
+): ReturnType<typeof listed> | undefined {
+  if (end - first !== come.length) return undefined;
+  const ways = new Map<MadeEdge, DeclaredWay>();
+  for (const [i, way] of come.entries()) {
+    const edge = edges[first + i];
+    if (edge?.from !== way?.from || edge?.to !== way?.to) return undefined;
+    if (edge && way) ways.set(edge, way);
+  }
+  const made = [...edges];
+  const replaced = new Map<Edge, MadeEdge>();
+  const into = new Map<string, readonly Edge[]>();
+  for (const { to } of ways.values()) {
+    if (into.has(to)) continue;
+    const list: MadeEdge[] = [];
+    for (const edge of before.into.get(to)! as readonly MadeEdge[]) {
+      const way = ways.get(edge);
+      const now = way ? new MadeEdge(way, list) : edge.among(list);
+      list.push(now);
+      if (now === edge) continue;
+      replaced.set(edge, now);
+      // of those called alike one more or less changes what the later ones are called
+      made[way ? edges.indexOf(edge, first) : edges.indexOf(edge)] = now;
+    }
+    into.set(to, list);
+  }
+  const out = new Map<string, readonly Edge[]>();
+  for (const { from } of ways.values())
+    out.set(from, out.get(from) ?? before.out.get(from)!.map((edge) => replaced.get(edge) ?? edge));
+  return {
+    ...edgesOf(made),
+    out: Layered.on(before.out).with(out),
+    into: Layered.on(before.into).with(into),
+    made,
+  };
 }
 
 /** @returns the lists before, with those anew in which something changed */
@@ -336,7 +383,7 @@ function patched(
   edges: Routed['edges'],
   { from: first, before: end }: Stretch,
   come: readonly (DeclaredWay | undefined)[],
-): ReturnType<typeof listed> & Pick<Part, 'patched'> {
+): ReturnType<typeof listed> {
   const [from, to] = [new Set<string>(), new Set<string>()];
   for (const each of [...edges.slice(first, end), ...come]) {
     if (!each) continue;
@@ -361,7 +408,6 @@ function patched(
     out: withLists(before.out, from, out),
     into: withLists(before.into, to, into),
     made,
-    patched: true,
   };
 }
 
