@@ -48,6 +48,10 @@ export function madeOf<T, Told>(
 export const keptOf = <T>({ memo }: Keeps, into: unknown): T | undefined =>
   memo && memo.into === into ? (memo.value as T) : undefined;
 
+/** @returns the same, where nothing is told with it */
+export const keptBare = <T>(piece: Keeps, into: unknown): T | undefined =>
+  (piece.memo?.told as readonly unknown[] | undefined)?.length === 0 ? keptOf<T>(piece, into) : undefined;
+
 /** What several pieces were put together to. */
 export interface Whole<Piece, T = unknown> {
   readonly pieces: readonly Piece[];

@@ -84,6 +84,16 @@ export class Reading {
     return value;
   }
 
+  /** Reads what may come to nothing and is read otherwise then: nothing is left of what it told. */
+  tried<T>(read: () => T | undefined): T | undefined {
+    const [findings, used] = [this.findings.length, this.usedParameters.length];
+    const value = read();
+    if (value !== undefined) return value;
+    this.findings.length = findings;
+    this.usedParameters.length = used;
+    return undefined;
+  }
+
   /** Reads what stands under a name of what is being put together. */
   under<T>(name: string, read: () => T): T {
     return this.putting.under(name, read);

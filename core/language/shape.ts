@@ -6,9 +6,10 @@
  */
 import { nearest } from '../base/similar.ts';
 import { byteLength, parseDuration, parseRate, parseSize } from '../base/values.ts';
+import { stretchOf } from '../incremental/changed.ts';
 import { Layered } from '../incremental/layered.ts';
 import { remembered } from '../incremental/memory.ts';
-import { type Whole, keptOf } from '../incremental/pieces.ts';
+import { type Whole, keptBare, keptOf } from '../incremental/pieces.ts';
 import { oursFor } from './elsewhere.ts';
 import { writing } from './finding.ts';
 import {
@@ -313,6 +314,28 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
     }
     return { items, place: reading.place(node) };
   };
+  /** A document's list: as it was before, but where items are otherwise. */
+  const again = (was: Fragment | undefined, { doc, node }: Fragment, reading: Reading) => {
+    reading.doc = doc;
+    return reading.remember(
+      shape,
+      node,
+      () => (was?.doc === doc && rewritten(was.node, node, reading)) || readList(node, reading),
+    );
+  };
+  const rewritten = (was: Node, now: Node, reading: Reading): List<T> | undefined => {
+    const known = keptBare<List<T>>(was, shape);
+    if (!known || was.kind !== 'list' || now.kind !== 'list') return undefined;
+    if (known.items.length !== was.items.length) return undefined;
+    const { from, before, now: end } = stretchOf(was.items, now.items);
+    if (end - from > MOST_REWRITTEN) return undefined;
+    return reading.tried(() => {
+      const come = now.items.slice(from, end).map((each) => item.read(each, reading));
+      if (come.some((each) => each === undefined)) return undefined;
+      const items = known.items.toSpliced(from, before - from, ...(come as T[]));
+      return { items, place: reading.place(now) };
+    });
+  };
   return {
     schema: options.orOne ? { anyOf: [item.schema, array] } : array,
     items: item,
@@ -320,14 +343,12 @@ export function list<T>(item: Shape<T>, options: { orOne?: boolean; adds?: boole
     ...(options.adds
       ? {
           merge(fragments, reading) {
-            const alone = ({ doc, node }: Fragment) => {
-              reading.doc = doc;
-              return reading.remember(shape, node, () => read(node, reading));
-            };
-            if (fragments.length === 1) return alone(fragments[0]!);
-            return reading.together(shape, fragments, () => {
-              const lists = fragments.flatMap((fragment) => alone(fragment) ?? []);
-              const [first] = lists;
+            return reading.together(shape, fragments, (before) => {
+              const lists = fragments.flatMap(
+                (fragment, i) => again(earlierOf(before, fragments, i), fragment, reading) ?? [],
+              );
+              const [first, second] = lists;
+              if (!second) return first;
               return (
                 first && {
                   items: first.items.concat(...lists.slice(1).map(({ items }) => items)),
@@ -368,6 +389,16 @@ const itemOfObject = remembered(
   (item, _, name, doc, key) => item.name === name && item.key.doc === doc && item.key.node === key,
 );
 
+/** More of a list or map otherwise than this, and it is read anew. */
+const MOST_REWRITTEN = 50;
+
+/** @returns what stood in the place of a fragment when these were put together last */
+const earlierOf = (
+  before: Whole<Fragment> | undefined,
+  fragments: readonly Fragment[],
+  i: number,
+): Fragment | undefined => (before?.pieces.length === fragments.length ? before.pieces[i] : undefined);
+
 /** What was declared, with the name of its variant: one object for as long as it stays what it was. */
 const toldApart = remembered(
   (value: object, chosen: string) => ({ ...value, variant: chosen }),
@@ -379,8 +410,11 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
   const shape = {};
   const merge = (fragments: readonly Fragment[], reading: Reading): Items<T> | undefined => {
     const [first, second] = fragments;
-    if (first && !second) return alone(first, reading);
-    if (item.merge) return mergeAll(fragments, reading);
+    if (item.merge) return first && !second ? alone(first, reading) : mergeAll(fragments, reading);
+    if (first && !second)
+      return reading.together<Items<T>>(shape, fragments, (before) =>
+        again(earlierOf(before, fragments, 0), first, reading),
+      );
     return reading.together<Items<T>>(
       shape,
       fragments,
@@ -394,6 +428,34 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
     reading.doc = fragment.doc;
     return reading.remember(shape, fragment.node, () => mergeAll([fragment], reading));
   };
+  /** A document's part: as it was before, but for the entries that are otherwise. */
+  const again = (was: Fragment | undefined, fragment: Fragment, reading: Reading): Items<T> | undefined => {
+    const { doc, node } = fragment;
+    reading.doc = doc;
+    return reading.remember(
+      shape,
+      node,
+      () => (was?.doc === doc && rewritten(was.node, fragment, reading)) || mergeAll([fragment], reading),
+    );
+  };
+  const rewritten = (was: Node, { doc, node }: Fragment, reading: Reading): Items<T> | undefined => {
+    const known = keptBare<Items<T>>(was, shape);
+    if (!known || was.kind !== 'map' || node.kind !== 'map') return undefined;
+    if (was.entries.length !== node.entries.length) return undefined;
+    const otherwise = node.entries.filter((entry, i) => entry !== was.entries[i]);
+    if (otherwise.length > MOST_REWRITTEN) return undefined;
+    if (node.entries.some((entry, i) => entry !== was.entries[i] && entry.name !== was.entries[i]!.name))
+      return undefined;
+    return reading.tried(() => {
+      const changes = new Map<string, Item<T>>();
+      for (const { name, key, value: written } of otherwise) {
+        const value = item.read(written, reading);
+        if (value === undefined) return undefined;
+        changes.set(name, itemOf(value, name, doc, key));
+      }
+      return Layered.on(known).with(changes);
+    });
+  };
   /** What came of the parts before with what changed in them; undefined where names came, went or moved. */
   const changed = (
     { pieces: parts, value }: Whole<Fragment, Items<T>>,
@@ -405,7 +467,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
     const changes = new Map<string, Item<T>>();
     for (const [i, fragment] of fragments.entries()) {
       const was = parts[i]!;
-      const now = alone(fragment, reading);
+      const now = again(was, fragment, reading);
       if (was.node === fragment.node && was.doc === fragment.doc) continue;
       const known = keptOf<Items<T>>(was.node, shape);
       if (!known || !now || !changesOf(known, now, changes)) {
@@ -468,7 +530,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
     },
     items: item,
     byName: true,
-    read: (node, reading) => merge([{ doc: reading.doc, node }], reading),
+    read: (node, reading) => alone({ doc: reading.doc, node }, reading),
     merge,
   };
 }
