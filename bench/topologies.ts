@@ -36,10 +36,10 @@ export interface Document {
  * A topology of teams, one document each, of which five share a broker: 200 resources (ten exchanges, 160
  * queues, 30 apps that send and take) and 400 bindings a team, on five message types.
  *
+ * @param brokers on how many brokers they are
  * @returns the documents; fifty teams make 10,000 resources and 20,000 routes
  */
-export function teams(count: number): Document[] {
-  const brokers = Math.max(1, Math.ceil(count / 5));
+export function teams(count: number, brokers = Math.max(1, Math.ceil(count / 5))): Document[] {
   const documents = Array.from({ length: count }, (_, t) => team(t, `hub-${t % brokers}`, t < brokers));
   return [{ name: 'teams.yaml', text: 'vondle: 1\ntopology: teams\ntenant: auklet\n' }, ...documents];
 }
