@@ -202,8 +202,10 @@ function brokerWays(
   );
   // the conditions of bindings hang on what their exchange is
   const types = typesOn(decl);
+  // without instances of some app, what leads to its queues hangs on those too
+  const queues = idle === '' ? undefined : decl.queues;
   for (const routes of kind.routes(decl))
-    part(`routes of ${routes.sort}`, [routes.owners, types, idle], (known) =>
+    part(`routes of ${routes.sort}`, [routes.owners, types, idle, queues], (known) =>
       routed(around, { ...routes, broker: id, types }, known),
     );
   return { deadLetters, parts };
@@ -317,7 +319,6 @@ function routed(
     looked: lookedAt(topology.names, looked),
   });
   const known = before?.routed;
-  // without instances of some app, what leads to its queues hangs on those too
   if (known && idle === '' && sameItems(known.ground, ground) && namesHold(topology.names, before)) {
     const stretch = stretchOf(known.owners, all);
     if (stretch.before - stretch.from + (stretch.now - stretch.from) <= MOST_PATCHED) {

@@ -141,7 +141,8 @@ test('lines of the demo’s documents moved, doubled, swapped and taken away', (
 /**
  * Brokers of either kind that three documents declare together, with whatever is looked at piece by piece: the
  * same binding in two places, dead letters, wire names, settings that some leave out, owners, what hands over
- * and what does not, queues for each instance of an app that has none. Not made here: names that nothing has, of
+ * and what does not, queues for each instance of an app that has none. Of a document with anchors, as the last
+ * one is, nothing is read piece by piece, so the others have none. Not made here: names that nothing has, of
  * which there are enough once lines have changed places.
  */
 const shared: readonly TextDocument[] = [
@@ -149,7 +150,7 @@ const shared: readonly TextDocument[] = [
 topology: shared
 tenant: quay
 messages:
-  left: { key: left.{area}, headers: { area: { type: string } } }
+  left: { key: "left.{area}", headers: { area: { type: string } } }
 apps:
   sender: { publishes: [{ message: left, to: m/in }, { message: left, to: s/news }] }
   taker: { instances: 1, consumes: [{ from: m/a }, { from: m/b }, { from: s/kept }] }
@@ -165,7 +166,7 @@ brokers:
     bindings:
       - { from: in, to: a, key: left.* }
       - { from: in, to: b, key: "left.#" }
-      - &twice { from: in, to: c, key: left.north }
+      - { from: in, to: c, key: left.north }
       - { from: more, to: d }
 `,
   `brokers:
@@ -195,7 +196,8 @@ brokers:
       e: { maxLength: 10 }
     bindings:
       - { from: more, to: e }
-      - { from: in, to: e, key: nothing }
+      - &twice { from: in, to: e, key: nothing }
+      - *twice
       - { from: in, to: a, key: left.* }
     aliases:
       front: { to: in }
@@ -204,7 +206,19 @@ tenants:
 `,
 ].map((text, i) => ({ name: `${i}.yaml`, text }));
 
-const PUT = ['instances: 0', 'instances: 1', 'to: held', 'ttl: 1m', 'unroutedTo: more', 'wireName: a'];
+test('documents that declare brokers together are right as they are', () => {
+  expect(readTopology(shared).findings.map(({ message }) => message)).toEqual([]);
+});
+
+const PUT = [
+  'instances: 0',
+  'instances: 1',
+  'to: held',
+  'ttl: 1m',
+  'unroutedTo: more',
+  'wireName: a',
+  'perInstanceOf: taker',
+];
 
 test('lines of documents that declare brokers together', () => {
   fc.assert(
@@ -237,6 +251,19 @@ test('lines of documents that declare brokers together', () => {
     }),
     { numRuns: 10 * RUNS },
   );
+});
+
+test('a queue that becomes one for each instance of an app that has none', () => {
+  const along = new Along();
+  const with0 = shared.map((each) => ({ ...each, text: each.text.replace('instances: 1', 'instances: 0') }));
+  along.expectSame(with0);
+  const of = (setting: string) =>
+    with0.map((each) => ({
+      ...each,
+      text: each.text.replace('    a: { ttl: 1m,', `    a: { ttl: 1m, ${setting}`),
+    }));
+  along.expectSame(of('perInstanceOf: taker,'));
+  along.expectSame(with0);
 });
 
 test('documents that come, go and change places', () => {
