@@ -1,5 +1,5 @@
 import { buildGraph } from '../routing/graph.ts';
-import { readTopology } from './read.ts';
+import { TopologyReader, readTopology } from './read.ts';
 import type { Topology } from './topology.ts';
 import { meantBy, usesIn } from './uses.ts';
 
@@ -159,4 +159,22 @@ expectations: [ { name: e, given: { message: note, from: app:a }, reaches: [ s/w
       '? m/*',
     ]),
   );
+});
+
+test('what is said of a name that nothing has follows what comes elsewhere', () => {
+  const apps =
+    'apps:\n  taker: { consumes: [{ from: m/gone }] }\nbrokers:\n  m: { kind: amqp, queues: { x: {} } }\n';
+  const other = (queue: string) => `brokers:\n  s:\n    kind: amqp\n    queues: { ${queue}: {} }\n`;
+  const reader = new TopologyReader();
+  const said = (queue: string) => {
+    const documents = [
+      { name: 'a.yaml', text: apps },
+      { name: 'b.yaml', text: other(queue) },
+    ];
+    const fresh = readTopology(documents).findings.map(({ message }) => message);
+    expect(reader.read(documents).findings.map(({ message }) => message)).toEqual(fresh);
+    return fresh.join();
+  };
+  expect(said('y')).not.toBe(said('gone'));
+  said('y');
 });
