@@ -424,10 +424,7 @@ export function mapOf<T>(item: Shape<T>, rule: NameRule): Shape<Items<T>> {
         mergeAll(fragments, reading),
     );
   };
-  const alone = (fragment: Fragment, reading: Reading): Items<T> | undefined => {
-    reading.doc = fragment.doc;
-    return reading.remember(shape, fragment.node, () => mergeAll([fragment], reading));
-  };
+  const alone = (fragment: Fragment, reading: Reading) => again(undefined, fragment, reading);
   /** A document's part: as it was before, but for the entries that are otherwise. */
   const again = (was: Fragment | undefined, fragment: Fragment, reading: Reading): Items<T> | undefined => {
     const { doc, node } = fragment;
