@@ -16,6 +16,16 @@ function hopsOf(hop: Hop): Hop[] {
   return [hop, ...hop.next.flatMap(hopsOf)];
 }
 
+/** What comes where, in an order of its own. */
+const sign = (arrivals: Arrivals): string[] =>
+  [...arrivals]
+    .filter(([, all]) => all.length > 0)
+    .map(
+      ([node, all]) =>
+        `${node}: ${all.map(({ type, key, wrapped }) => `${type.id} ${key} ${wrapped}`).join()}`,
+    )
+    .sort();
+
 test('whatever a trace comes by, its type is said to come by', () => {
   let hops = 0;
   fc.assert(
@@ -74,14 +84,6 @@ test('followed again after edits, they are what following all of them gives', ()
           const next = [{ name: 'a.yaml', text: lines.join('\n') }];
           graph = buildGraph(stepTo(reader, documents, next));
           documents = next;
-          const sign = (arrivals: Arrivals) =>
-            [...arrivals]
-              .filter(([, all]) => all.length > 0)
-              .map(
-                ([node, all]) =>
-                  `${node}: ${all.map(({ type, key, wrapped }) => `${type.id} ${key} ${wrapped}`).join()}`,
-              )
-              .sort();
           expect(sign(arrivalsIn(graph))).toEqual(sign(arrivalsIn(buildGraph(readTopology(next)))));
         }
       },
@@ -123,11 +125,6 @@ test.each([
 ])('followed again: %s, and back', (_, from, to) => {
   const reader = new TopologyReader();
   const states = [SMALL, SMALL.replace(from, to), SMALL].map((text) => [{ name: 'a.yaml', text }]);
-  const sign = (arrivals: Arrivals) =>
-    [...arrivals]
-      .filter(([, all]) => all.length > 0)
-      .map(([node, all]) => `${node}: ${all.map(({ type, key }) => `${type.id} ${key}`).join()}`)
-      .sort();
   const seen = states.map((state, i) => {
     const now = sign(arrivalsIn(buildGraph(stepTo(reader, states[i - 1] ?? [], state))));
     expect(now).toEqual(sign(arrivalsIn(buildGraph(readTopology(state)))));
