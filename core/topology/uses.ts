@@ -1,6 +1,6 @@
 /** Every place in a topology that names something declared elsewhere in it. */
-import type { AmqpQueueDecl } from '../brokers/amqp/declares.ts';
 import { type BrokerDecl, kindOf } from '../brokers/kinds.ts';
+import type { QueueNode } from '../brokers/terms.ts';
 import { type Owners, ownersIn } from '../incremental/changed.ts';
 import type { AppDecl } from '../language/app.ts';
 import type { MessageTypeDecl } from '../language/message.ts';
@@ -132,9 +132,9 @@ export function* partsOn(home: string, broker: BrokerDecl): Generator<Part> {
   const entries: Means = { by: 'address', kinds: ENTRIES, home };
   if (tenant) yield part('tenant', [tenant], (own, tell) => tell(own, TENANT));
   if (queues)
-    yield part('queues', queues as Owners<AmqpQueueDecl>, (queue, tell) => {
+    yield part<QueueNode['decl']>('queues', queues, (queue, tell) => {
       told(queue.deadLetter?.to, deadLetters, tell);
-      told(queue.perInstanceOf, APP, tell);
+      if ('perInstanceOf' in queue) told(queue.perInstanceOf, APP, tell);
       told(queue.tenant, TENANT, tell);
     });
   if (aliases)
