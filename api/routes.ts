@@ -2,7 +2,7 @@
 import { auditRoutes } from './audit.ts';
 import { credentialRoutes } from './credentials.ts';
 import { draftRoutes } from './drafts.ts';
-import { map, record, yes } from './kinds.ts';
+import { list, map, record, text, yes } from './kinds.ts';
 import { linkRoutes } from './links.ts';
 import { memberRoutes } from './members.ts';
 import { messageRoutes } from './messages.ts';
@@ -20,10 +20,10 @@ import { webhookRoutes } from './webhooks.ts';
 const serviceRoutes = {
   'GET /health': { what: 'Whether the process is alive', door: 'open', answer: record({ alive: yes() }) },
   'GET /ready': {
-    what: 'Whether it can serve: its database answers and is up to date',
+    what: 'Whether it can serve: its database answers and is up to date, and no round of its work is stuck',
     more: 'Status 503 where not.',
     door: 'open',
-    answer: record({ ready: yes() }),
+    answer: record({ ready: yes(), stuck: list(text()) }),
   },
   'GET /openapi.json': { what: 'This description', door: 'open', answer: map().required() },
 } as const satisfies Routes;

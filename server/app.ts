@@ -31,7 +31,6 @@ import type { Messages } from './messages/service.ts';
 import { tapRoutes } from './taps/routes.ts';
 import type { Taps } from './taps/service.ts';
 import { linkRoutes } from './links/routes.ts';
-import type { Links } from './links/service.ts';
 import type { Rollouts } from './rollouts/service.ts';
 import type { Sealer } from './secrets.ts';
 import type { Allowed } from './targets/allowed.ts';
@@ -45,6 +44,7 @@ import { webhookRoutes } from './webhooks/routes.ts';
 import { topologyRoutes } from './topologies/routes.ts';
 import packageOfServer from './package.json' with { type: 'json' };
 import type { Work } from './work/pool.ts';
+import type { RoundHealth } from './work/rounds.ts';
 
 export interface Parts {
   readonly connection: Connection;
@@ -57,8 +57,8 @@ export interface Parts {
   /** The publish-subscribe service that came with it. */
   readonly builtInHosted?: BuiltInHosted;
   readonly rollouts: Rollouts;
-  /** Carries links, where this server does. */
-  readonly links?: Pick<Links, 'of'>;
+  /** Rounds of this process, of which none may be stuck. */
+  readonly rounds?: readonly { readonly health: RoundHealth }[];
   readonly messages: Messages;
   readonly taps: Taps;
   /** Looks at environments. */
@@ -79,12 +79,18 @@ export interface Parts {
   /** Addresses of proxies whose X-Forwarded-For is believed. */
   readonly proxies?: readonly string[];
   readonly patience?: Patience;
+  /** Milliseconds after which a request is answered whatever it waits for, where a test wants less. */
+  readonly requestMs?: number;
   /** The folder of the built interface; without one only the API is served. */
   readonly web?: string;
 }
 
 /** The version of the server, as its package says. */
 const { version: VERSION } = packageOfServer;
+/** Milliseconds after which a request is answered, whatever it waits for; longer than any task or body may take. */
+const REQUEST_MS = 150_000;
+const TOO_LATE =
+  'The server took too long to answer. What was asked for may have been done: look before you ask again.';
 /** How long the database may take to answer before this process is said not to be ready. */
 const READY_MS = 2000;
 
@@ -128,6 +134,21 @@ export function createApp(parts: Parts): Hono<Env> {
       ms: Math.round(ms),
     });
   });
+  app.use('/api/*', async (c, next) => {
+    let late: NodeJS.Timeout | undefined;
+    const deadline = new Promise<never>((_, fail) => {
+      late = setTimeout(() => fail(new Problem(504, 'Too late', TOO_LATE)), parts.requestMs ?? REQUEST_MS);
+    });
+    deadline.catch(() => {});
+    try {
+      await Promise.race([next(), deadline]);
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error;
+      c.res = problemResponse(c, error);
+    } finally {
+      clearTimeout(late);
+    }
+  });
   const intake = new Intake(parts.patience);
   const addressOf = addressReader(parts.proxies ?? []);
   app.use('/api/*', async (c, next) => {
@@ -139,8 +160,9 @@ export function createApp(parts: Parts): Hono<Env> {
   });
   app.get('/api/health', (c) => c.json({ alive: true }));
   app.get('/api/ready', async (c) => {
-    const reached = parts.ready() && (await answers(db));
-    return c.json({ ready: reached }, reached ? 200 : 503);
+    const stuck = (parts.rounds ?? []).flatMap(({ health }) => (health.stuck ? [health.name] : []));
+    const ready = parts.ready() && stuck.length === 0 && (await answers(db));
+    return c.json({ ready, stuck }, ready ? 200 : 503);
   });
   const described = JSON.stringify(openapi(VERSION));
   app.get('/api/openapi.json', (c) => c.body(described, 200, { 'content-type': 'application/json' }));
@@ -168,7 +190,7 @@ export function createApp(parts: Parts): Hono<Env> {
     auditRoutes(db),
     revisionRoutes(db, work, sending),
     targetRoutes(db, { sealer, allowed }, work, parts),
-    linkRoutes(db, parts.links),
+    linkRoutes(db),
     watchRoutes(db, parts.watching),
     madeUpRoutes(db, parts.madeUp),
     messageRoutes(db, parts.messages),

@@ -16,6 +16,7 @@ import { allowedAddresses } from './targets/allowed.ts';
 import { AmqpBroker } from './targets/amqp/broker.ts';
 import { readInventory } from './targets/amqp/inventory.ts';
 import { freePort } from './testing/free-port.ts';
+import { ServerProcess, until } from './testing/server-process.ts';
 
 jest.setTimeout(240_000);
 const ROOT = join(__dirname, '..');
@@ -33,68 +34,16 @@ const service = async (...args: string[]) =>
   (await run(process.execPath, [join(ROOT, 'tools/setup/service.mjs'), args[0]!, home, ...args.slice(1)]))
     .stdout;
 
-async function until<T>(what: string, ask: () => Promise<T | undefined | false>, ms = 90_000): Promise<T> {
-  for (const end = Date.now() + ms; Date.now() < end; await pause(20)) {
-    const found = await ask().catch(() => undefined);
-    if (found) return found;
-  }
-  throw new Error(`waited in vain for ${what}`);
-}
+const environment = (database: () => string) => () => ({
+  DATABASE_URL: database(),
+  VONDLE_SECRET: SECRET,
+  VONDLE_CLAIM_SECONDS: String(CLAIM_SECONDS),
+  VONDLE_DEMO_PASSWORD: PASSWORD,
+});
+const serverProcess = async (database = () => services.database) =>
+  new ServerProcess(await freePort(), environment(database));
 
-/** A server process that can be killed and started again. */
-class Process {
-  private child: ChildProcess | undefined;
-  /** What it said at its end, where it ended by itself: it logs nothing else. */
-  said = '';
-  /** @param database another than that of the services */
-  constructor(
-    readonly port: number,
-    private readonly database?: string,
-  ) {}
-
-  async start(): Promise<void> {
-    this.child = spawn(process.execPath, [join(ROOT, 'server/dist/main.mjs')], {
-      cwd: ROOT,
-      stdio: ['ignore', 'pipe', 'inherit'],
-      env: {
-        ...process.env,
-        DATABASE_URL: this.database ?? services.database,
-        PORT: String(this.port),
-        VONDLE_SECRET: SECRET,
-        VONDLE_TARGETS: 'loopback',
-        VONDLE_PROXIES: '127.0.0.1',
-        VONDLE_CLAIM_SECONDS: String(CLAIM_SECONDS),
-        VONDLE_DEMO_PASSWORD: PASSWORD,
-        LOG_LEVEL: 'fatal',
-      },
-    });
-    this.child.stdout!.on('data', (text) => (this.said += String(text).slice(0, 4000)));
-    await until(
-      `a server at ${this.port}`,
-      async () => (await fetch(`http://127.0.0.1:${this.port}/api/ready`)).ok,
-    );
-  }
-  get pid(): number {
-    return this.child!.pid!;
-  }
-  get isUp(): boolean {
-    return this.child?.exitCode === null && this.child.signalCode === null;
-  }
-  /** Ends it as an operator does: it ends what it has begun. */
-  async end(): Promise<void> {
-    const gone = new Promise((done) => this.child!.once('exit', done));
-    this.child!.kill('SIGTERM');
-    await gone;
-  }
-  async kill(): Promise<void> {
-    if (!this.isUp) return;
-    const gone = new Promise((done) => this.child!.once('exit', done));
-    this.child!.kill('SIGKILL');
-    await gone;
-  }
-}
-
-let processes: [Process, Process];
+let processes: [ServerProcess, ServerProcess];
 let proxy: ChildProcess;
 let address: string;
 let cookie = '';
@@ -253,7 +202,7 @@ async function isWhole(id: number, queues: number): Promise<void> {
 }
 
 /** Which of the processes holds the claim. */
-async function holder(id: number): Promise<Process> {
+async function holder(id: number): Promise<ServerProcess> {
   return until('a holder', async () => {
     const [row] = await inDatabase<{ claimed_by: string | null }>(
       'select claimed_by from rollouts where id = $1',
@@ -272,7 +221,7 @@ beforeAll(async () => {
   // its services run as users of their own, who have to come through
   chmodSync(home, 0o755);
   services = JSON.parse(await service('start'));
-  processes = [new Process(await freePort()), new Process(await freePort())];
+  processes = [await serverProcess(), await serverProcess()];
   await Promise.all(processes.map((each) => each.start()));
   const port = await freePort();
   const config = join(home, 'nginx.conf');
@@ -652,7 +601,7 @@ test('what is dumped and restored into an empty cluster answers the same', async
   const away = (what: string) =>
     run(process.execPath, [join(ROOT, 'tools/setup/service.mjs'), what, elsewhere, 'postgres']);
   const database = JSON.parse((await away('again')).stdout) as string;
-  const restored = new Process(await freePort(), database);
+  const restored = await serverProcess(() => database);
   try {
     await run('pg_restore', [
       '--exit-on-error',

@@ -81,7 +81,6 @@ const watching = new Watching({
   databaseUrl,
   work,
   log,
-  links: (topologyId) => links.of(topologyId),
 });
 const madeUp = settings.demoBroker
   ? new MadeUpApps(
@@ -98,6 +97,7 @@ const metrics = new Metrics({
   carrying: () => rollouts.carriedNow,
   links: () => links.standing(),
   watched: () => watching.newest(),
+  rounds: () => [watching, taps, links].map(({ health }) => health),
 });
 if (settings.metricsPort !== undefined) serveMetrics(metrics, settings.host, settings.metricsPort);
 
@@ -116,7 +116,7 @@ const app = createApp({
   taps,
   watching,
   ...(madeUp ? { madeUp } : {}),
-  ...(settings.carriesLinks ? { links } : {}),
+  rounds: [watching, taps, ...(settings.carriesLinks ? [links] : [])],
   work,
   changes,
   metrics,

@@ -14,7 +14,7 @@ import { keepUp } from './setup/keep-up.mjs';
 
 await run(async () => {
   const ownDatabase = !process.env.DATABASE_URL;
-  needPackages(...(ownDatabase ? ['postgresql'] : []), 'rabbitmq-server');
+  await needPackages(...(ownDatabase ? ['postgresql'] : []), 'rabbitmq-server');
   needModules();
 
   const home = homeFor('run');

@@ -28,7 +28,8 @@ await run(async () => {
   const parts = asked.length ? PARTS.filter((part) => asked.includes(part)) : PARTS;
   const services = parts.some((part) => NEED_SERVICES.includes(part));
 
-  if (services) needPackages('postgresql', 'rabbitmq-server', 'chromium', 'nginx', 'python3-qpid-proton');
+  if (services)
+    await needPackages('postgresql', 'rabbitmq-server', 'chromium', 'nginx', 'python3-qpid-proton');
   needModules();
 
   const home = homeFor('test');

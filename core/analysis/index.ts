@@ -94,7 +94,6 @@ export { whyNot } from './why-not/why-not.ts';
 export {
   type Contradiction,
   type ContradictionKind,
-  ELSEWHERE,
   contradictions,
 } from './watch/contradictions.ts';
 export { type Alert, alertKey, alertsNow } from './watch/alerts.ts';

@@ -5,7 +5,8 @@ import { Pool } from 'pg';
 import { and, eq, gt, sql } from 'drizzle-orm';
 import { announce } from '../webhooks/events.ts';
 import { audit } from './schema.ts';
-import { isAway } from './trouble.ts';
+import { LiveClient } from './live-client.ts';
+import { isAway, isSilence } from './trouble.ts';
 
 export type Database = NodePgDatabase;
 /** A transaction, or the database where one statement is the whole of it. */
@@ -19,26 +20,42 @@ export interface Connection {
 
 /** Any statement ends by itself after this; what takes longer is a mistake or an attack. */
 const STATEMENT_MS = 30_000;
-/** Who waits longer than this for a connection is told that the database is away. */
+/** Milliseconds a request waits for a free connection before it is told that the database is away. */
 const PATIENCE_MS = 5_000;
+/** Seconds after which a connection is replaced, however well it does. */
+const LIFE_S = 1800;
 
 /**
- * Makes a pool of connections; none is opened yet. A connection that breaks, in use or not, is replaced
+ * Makes a pool of connections; none is opened yet. A connection that breaks or falls silent, in use or not, is replaced
  * at the next query and never ends the process.
  * @param most how many connections at once
+ * @param patienceMs milliseconds to wait for a free one; 0 waits until one is free. A thread that computes for seconds
+ *   without a pause must not count them, so it waits
  */
-export function connect(url: string, most = 10): Connection {
+export function connect(url: string, most = 10, patienceMs = PATIENCE_MS): Connection {
   const pool = new Pool({
+    Client: LiveClient,
     connectionString: url,
     max: most,
-    connectionTimeoutMillis: PATIENCE_MS,
+    connectionTimeoutMillis: patienceMs,
+    maxLifetimeSeconds: LIFE_S,
     statement_timeout: STATEMENT_MS,
     idle_in_transaction_session_timeout: STATEMENT_MS,
     application_name: 'vondle',
   });
+  const open = new Set<LiveClient>();
   pool.on('error', () => {});
-  // one that breaks while a transaction holds it between two statements has nobody else to tell
-  pool.on('connect', (client) => client.on('error', () => {}));
+  pool.on('connect', (client) => {
+    const live = client as unknown as LiveClient;
+    open.add(live);
+    // a connection that breaks while a transaction holds it between two statements has nobody else to tell
+    client.on('error', (error) => {
+      if (!isSilence(error)) return;
+      // what silenced one silenced the others of its time: those that are not in use are not tried first
+      for (const each of open) if (!each.isWaiting) each.destroy();
+    });
+    client.once('end', () => open.delete(live));
+  });
   return { db: drizzle(pool), pool, close: () => pool.end() };
 }
 

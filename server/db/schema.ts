@@ -753,3 +753,21 @@ export const operations = pgTable(
   },
   (table) => [index().on(table.topologyId, table.environment)],
 );
+
+/** How each link stands, by the word of the process that carries it; see links/store.ts. */
+export const linkStandings = pgTable(
+  'link_standings',
+  {
+    topologyId: integer('topology_id')
+      .notNull()
+      .references(() => topologies.id, { onDelete: 'cascade' }),
+    environment: text('environment').notNull(),
+    link: text('link').notNull(),
+    runs: boolean('runs').notNull(),
+    why: text('why'),
+    carried: bigint('carried', { mode: 'number' }).notNull(),
+    held: integer('held').notNull(),
+    at: now('at'),
+  },
+  (table) => [primaryKey({ columns: [table.topologyId, table.environment, table.link] })],
+);

@@ -17,7 +17,10 @@ function* causes(error: unknown): Generator<Coded> {
 const AWAY_CODES =
   /^(08...|57P0[1-5]|57014|53...|25P03|40001|40P01|ECONN\w+|EPIPE|ETIMEDOUT|EHOSTUNREACH|ENOTFOUND|EAI_AGAIN)$/;
 const AWAY_WORDS =
-  /^(Connection terminated|Client has encountered a connection error|timeout exceeded when trying to connect|Client was closed|Query read timeout|Cannot use a pool after calling end)/;
+  /^(Connection terminated|Client has encountered a connection error|timeout exceeded when trying to connect|Client was closed|Query read timeout|timeout expired|Cannot use a pool after calling end)/;
+
+/** What an error says that ended a connection on which nothing answered. */
+export const SILENCE = 'Query read timeout';
 
 /** @returns whether the database could not be reached, or went away meanwhile: the same may go through later. */
 export function isAway(error: unknown): boolean {
@@ -25,6 +28,12 @@ export function isAway(error: unknown): boolean {
     if (typeof code === 'string' && AWAY_CODES.test(code)) return true;
     if (typeof message === 'string' && AWAY_WORDS.test(message)) return true;
   }
+  return false;
+}
+
+/** @returns whether a connection was given up since nothing answered on it */
+export function isSilence(error: unknown): boolean {
+  for (const { message } of causes(error)) if (message === SILENCE) return true;
   return false;
 }
 

@@ -148,7 +148,7 @@ describe('on the wire', () => {
     const at = `http://127.0.0.1:${port}/api`;
     expect(await (await fetch(`${at}/health`)).json()).toEqual({ alive: true });
     const ready = await fetch(`${at}/ready`);
-    expect(await ready.json()).toEqual({ ready: true });
+    expect(await ready.json()).toEqual({ ready: true, stuck: [] });
     expect(ready.headers.get('cache-control')).toBe('no-store');
     expect(ready.headers.get('content-security-policy')).toMatch(/base-uri 'none'.*form-action 'self'/);
   });

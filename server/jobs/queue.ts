@@ -1,7 +1,7 @@
 /** Work that takes long, in a queue in the database that all processes share (pg-boss). */
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
-import { whenReached } from '../db/connect.ts';
+import { connect, whenReached, type Connection } from '../db/connect.ts';
 import { forTheLog } from '../db/trouble.ts';
 
 const ROLLOUTS = 'rollouts';
@@ -11,6 +11,7 @@ const WORKERS = 4;
 
 export class Jobs {
   private readonly boss: PgBoss;
+  private readonly connection: Connection;
   private started = false;
   private readonly workers: string[] = [];
 
@@ -18,7 +19,12 @@ export class Jobs {
     url: string,
     private readonly log: Logger,
   ) {
-    this.boss = new PgBoss({ connectionString: url, max: 2, application_name: 'vondle jobs' });
+    this.connection = connect(url, 2);
+    const { pool } = this.connection;
+    this.boss = new PgBoss({
+      // its own pool would wait without end on a connection that fell silent
+      db: { executeSql: (text: string, values: unknown[]) => pool.query(text, values) },
+    });
     this.boss.on('error', (error) => this.log.debug({ err: forTheLog(error) }, 'the queue of jobs'));
   }
 
@@ -48,5 +54,6 @@ export class Jobs {
 
   async close(): Promise<void> {
     if (this.started) await this.boss.stop({ graceful: false, wait: false, close: true }).catch(() => {});
+    await this.connection.close();
   }
 }

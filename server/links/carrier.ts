@@ -16,11 +16,18 @@ const LONGEST_WAIT_MS = 30_000;
 /** How long what is on its way may take to be confirmed once the link is told to end. */
 const LAST_MS = 5000;
 
+/** Milliseconds after which a message that the far end has not confirmed means that the link carries nothing. */
+const CONFIRM_MS = 10_000;
+/** How often that is looked at, in milliseconds. */
+const LOOK_MS = 1000;
+/** What a wait ends with when the link is to end. */
+const ENDED = Symbol('ended');
+
 /** How a link stands. */
 export interface Standing {
-  /** Whether both ends are reached. */
+  /** Whether messages can pass: both ends are reached, and the far end confirms what it gets. */
   readonly runs: boolean;
-  /** What is in its way, in words. */
+  /** Why none can, in words; none where the link is only just beginning. */
   readonly why?: string;
   /** Messages carried since this process took it up. */
   readonly carried: number;
@@ -30,9 +37,11 @@ export interface Standing {
 
 export class LinkCarrier {
   private readonly ended = new AbortController();
+  /** Resolves once the link is told to end. */
+  private readonly told: Promise<typeof ENDED>;
   private readonly over: Promise<void>;
   private runs = false;
-  private why: string | undefined = 'it has not begun';
+  private why: string | undefined;
   private carried = 0;
   private held = 0;
 
@@ -44,6 +53,9 @@ export class LinkCarrier {
     /** Told when what is in its way changes; undefined where nothing is any more. */
     private readonly tell: (why: string | undefined) => void = () => {},
   ) {
+    this.told = new Promise((done) =>
+      this.ended.signal.addEventListener('abort', () => done(ENDED), { once: true }),
+    );
     this.over = this.run();
   }
 
@@ -52,7 +64,7 @@ export class LinkCarrier {
     return { runs, carried, held, ...(why === undefined ? {} : { why }) };
   }
 
-  /** Ends once what is on its way is confirmed and acknowledged, or after a few seconds. */
+  /** Ends once what is on its way is confirmed and acknowledged, or after a few seconds whatever the brokers do. */
   async close(): Promise<void> {
     this.ended.abort();
     await this.over;
@@ -81,17 +93,62 @@ export class LinkCarrier {
     let fail: (error: unknown) => void = () => {};
     const broken = new Promise<never>((_, reject) => (fail = reject));
     broken.catch(() => {});
+    /** Waits for a broker no longer than until the link breaks or is to end; what is opened later than that is cut. */
+    const opened = async <T extends { cut(): void }>(opening: Promise<T>): Promise<T | undefined> => {
+      let late = false;
+      opening.then(
+        (each) => (late ? each.cut() : open.push(each)),
+        () => {},
+      );
+      try {
+        const first = await Promise.race([opening, broken, this.told]);
+        if (first !== ENDED) return first;
+      } catch (error) {
+        late = true;
+        throw error;
+      }
+      late = true;
+      return undefined;
+    };
+    const blocked = new Map<string, string>();
+    /** When each message on its way was published; the oldest is first. */
+    const under = new Map<object, number>();
+    let idle: () => void = () => {};
+    let taking = false;
+    const look = () => {
+      const [oldest] = under.values();
+      const [refusal] = blocked.values();
+      const silent = oldest !== undefined && performance.now() - oldest > CONFIRM_MS;
+      if (!taking) return;
+      this.runs = refusal === undefined && !silent;
+      if (this.runs) {
+        if (this.held <= MOST_HELD) this.inTheWay(undefined);
+      } else
+        this.inTheWay(
+          refusal ?? `the far end has not confirmed a message for more than ${CONFIRM_MS / 1000} seconds`,
+        );
+    };
+    let watching: NodeJS.Timeout | undefined;
     try {
-      const source = await this.placeOf(link.from.broker).source(link.from.queue, (error) => fail(error));
-      open.push(source);
+      const source = await opened(
+        this.placeOf(link.from.broker).source(link.from.queue, (error) => fail(error)),
+      );
+      if (!source) return;
       const far = new Map<string, Sink>();
       for (const broker of new Set([link.to, ...Object.values(link.aliases)].map((each) => each.broker))) {
-        const sink = await this.placeOf(broker).sink((error) => fail(error));
-        open.push(sink);
+        const sink = await opened(
+          this.placeOf(broker).sink(
+            (error) => fail(error),
+            (why) => {
+              if (why === undefined) blocked.delete(broker);
+              else blocked.set(broker, `${broker} accepts no messages now: ${why}`);
+              look();
+            },
+          ),
+        );
+        if (!sink) return;
         far.set(broker, sink);
       }
-      let under = 0;
-      let idle: () => void = () => {};
       const take = (message: Taken): void => {
         // what comes once it is told to end goes back with the channel
         if (signal.aborted) return;
@@ -104,7 +161,7 @@ export class LinkCarrier {
             );
           return;
         }
-        under++;
+        under.set(message, performance.now());
         far.get(to.broker)!.publish(to, unmarked(message), (error) => {
           if (error) return fail(error instanceof BrokerTrouble ? error : new Error(NOT_TAKEN));
           try {
@@ -113,21 +170,23 @@ export class LinkCarrier {
           } catch (late) {
             fail(late);
           }
-          if (--under === 0) idle();
+          under.delete(message);
+          if (under.size === 0) idle();
         });
       };
-      await source.take(link.keys ? link.batch + MOST_HELD : link.batch, take);
-      this.runs = true;
-      this.inTheWay(undefined);
-      const told = new Promise<void>((done) =>
-        signal.addEventListener('abort', () => done(), { once: true }),
-      );
-      await Promise.race([told, broken]);
+      const begun = source.take(link.keys ? link.batch + MOST_HELD : link.batch, take);
+      begun.catch(() => {});
+      if ((await Promise.race([begun, broken, this.told])) === ENDED) return;
+      taking = true;
+      look();
+      watching = setInterval(look, LOOK_MS);
+      await Promise.race([this.told, broken]);
       await Promise.race([source.stop(), broken, pause(LAST_MS)]);
       const last = new Promise<void>((done) => (idle = done));
-      if (under > 0) await Promise.race([last, broken, pause(LAST_MS)]);
+      if (under.size > 0) await Promise.race([last, broken, pause(LAST_MS)]);
       await Promise.race([source.close(), pause(LAST_MS)]).catch(() => {});
     } finally {
+      clearInterval(watching);
       for (const each of open) each.cut();
     }
   }

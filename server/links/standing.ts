@@ -4,6 +4,7 @@ import { readTopology } from '@vondle/core/topology';
 import { sql } from 'drizzle-orm';
 import type { Database } from '../db/connect.ts';
 import { documentsOf } from '../revisions/store.ts';
+import type { Work } from '../work/pool.ts';
 
 /** So many links are carried of all topologies together. */
 const MOST_LINKS = 2000;
@@ -59,6 +60,12 @@ export interface StandingLink {
 export interface LinksThere {
   readonly links: StandingLink[];
   readonly left: { readonly name: string; readonly why: string }[];
+}
+
+/** @returns the links of an environment; none where fewer than two brokers stand, since a link has two ends */
+export function linksIn(work: Pick<Work, 'run'>, stands: Stands): Promise<LinksThere> {
+  if (stands.brokers.length < 2) return Promise.resolve({ links: [], left: [] });
+  return work.run('linksStanding', stands);
 }
 
 /** @returns the links of an environment, as the revision says that stands on the broker they take from */

@@ -5,10 +5,14 @@
  */
 import { setTimeout as pause } from 'node:timers/promises';
 import { sql } from 'drizzle-orm';
-import { Client } from 'pg';
+import type { Client } from 'pg';
+import { LiveClient } from '../db/live-client.ts';
 import type { Transaction } from '../db/connect.ts';
 
 const CHANNEL = 'vondle_changes';
+
+/** Milliseconds between two questions by which a listener sees that the database still answers. */
+const PING_MS = 3000;
 
 /** What is watched. */
 export type Watched = 'rollout' | 'topology' | 'webhook';
@@ -46,26 +50,29 @@ export class Changes {
 
   private async listen(): Promise<void> {
     for (let wait = 100; !this.ended; wait = Math.min(2 * wait, 3000)) {
-      const client = new Client({
-        connectionString: this.url,
-        connectionTimeoutMillis: 5000,
-        application_name: 'vondle live',
-      });
+      const live = new LiveClient({ connectionString: this.url, application_name: 'vondle live' });
+      const client: Client = live;
       this.client = client;
       const lost = new Promise<void>((done) => {
         client.on('error', () => done());
         client.on('end', () => done());
       });
       client.on('notification', ({ payload }) => this.tell(payload ?? ''));
+      let ping: NodeJS.Timeout | undefined;
       try {
         await client.connect();
         await client.query(`listen ${CHANNEL}`);
         for (const of of this.listeners.keys()) this.tell(of);
         wait = 100;
+        // a listener never asks, so it would never notice that the other side fell silent
+        ping = setInterval(() => {
+          if (!live.isWaiting) void client.query('select 1').catch(() => {});
+        }, PING_MS);
         await lost;
       } catch {
         // away; tried again below
       }
+      clearInterval(ping);
       await client.end().catch(() => {});
       if (!this.ended) await pause(wait);
     }

@@ -6,6 +6,8 @@ import { matchedRoutes } from 'hono/route';
 import type { Pool } from 'pg';
 import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from 'prom-client';
 
+import type { RoundHealth } from '../work/rounds.ts';
+
 /** What is asked anew each time the numbers are collected. */
 export interface Sources {
   readonly pool: Pick<Pool, 'totalCount' | 'idleCount' | 'waitingCount'>;
@@ -22,6 +24,8 @@ export interface Sources {
     readonly carried: number;
     readonly held: number;
   }[];
+  /** How the rounds of this process are doing. */
+  readonly rounds?: () => readonly RoundHealth[];
   /** The newest look at each environment that this process looks at. */
   readonly watched?: () => readonly {
     readonly topologyId: number;
@@ -93,9 +97,22 @@ export class Metrics {
         for (const { lane, done } of sources.lanes()) this.set({ lane }, done);
       },
     });
+    new Gauge({
+      name: 'vondle_round_seconds',
+      help: 'Seconds since the last turn of each round ended: of links, taps and watch.',
+      labelNames: ['round'],
+      registers,
+      collect() {
+        for (const { name, seconds } of sources.rounds?.() ?? []) this.set({ round: name }, seconds);
+      },
+    });
     const linkLabels = ['topology', 'environment', 'link'] as const;
     for (const [name, help, value] of [
-      ['vondle_link_running', 'Whether a link that this process carries reaches both its ends.', 'runs'],
+      [
+        'vondle_link_running',
+        'Whether messages can pass a link that this process carries or cannot take up.',
+        'runs',
+      ],
       ['vondle_link_messages', 'Messages carried over a link since this process took it up.', 'carried'],
       [
         'vondle_link_held',

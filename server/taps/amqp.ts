@@ -60,7 +60,7 @@ export class AmqpListening implements Listening {
       );
       it.bound = new Map((await it.bindingsOf('queues', queue)).map((each) => [bindingId(each), each]));
       await it.align();
-      await channel.prefetch(AT_ONCE);
+      await within(channel.prefetch(AT_ONCE), ANSWER_MS);
       await within(
         channel.consume(queue, (message) => it.take1(message), { consumerTag: TAP_PREFIX + id }),
         ANSWER_MS,

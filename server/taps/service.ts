@@ -4,7 +4,6 @@
  */
 import { createHash } from 'node:crypto';
 import type { AskedPassed, Passed, Reads, TapSeen } from '@vondle/api';
-import { ELSEWHERE } from '@vondle/core/analysis';
 import type { Logger } from 'pino';
 import { record, type Database } from '../db/connect.ts';
 import { Held } from '../db/held.ts';
@@ -16,7 +15,7 @@ import { AmqpTarget } from '../targets/amqp/target.ts';
 import { BrokerTrouble, brokerTrouble } from '../targets/amqp/trouble.ts';
 import { HostedTarget } from '../targets/hosted/target.ts';
 import type { Work } from '../work/pool.ts';
-import { Rounds } from '../work/rounds.ts';
+import { Rounds, type RoundHealth } from '../work/rounds.ts';
 import { AmqpListening } from './amqp.ts';
 import { HostedListening } from './hosted.ts';
 import { sizeOf } from './kept.ts';
@@ -53,6 +52,9 @@ interface Wanted extends TapPlan {
   readonly topologyId: number;
   readonly environment: string;
 }
+
+/** What a process says of a tap that another one has. */
+const ELSEWHERE = 'another process carries it';
 
 const idOf = ({ topologyId, environment, on }: Wanted) => `${topologyId} ${environment} ${on}`;
 
@@ -181,6 +183,8 @@ class Tap {
 
 export class Taps {
   private readonly listening = new Map<string, Tap>();
+  /** Taps that are ending. */
+  private readonly leaving = new Map<string, Promise<void>>();
   /** The taps of each environment, for as long as the same stands there. */
   private readonly known = new Map<string, { signature: string; plans: readonly Wanted[] }>();
   private readonly searching = new Budget({ all: 4, each: 1 }, 'searches of what passed');
@@ -189,17 +193,14 @@ export class Taps {
   private forgotten = 0;
 
   constructor(private readonly parts: TapParts) {
-    this.rounds = new Rounds(
-      parts.lookMs ?? LOOK_MS,
-      () => this.look(),
-      parts.log,
-      'taps could not be looked at',
-    );
+    this.rounds = new Rounds({
+      name: 'taps',
+      everyMs: parts.lookMs ?? LOOK_MS,
+      turn: (signal) => this.look(signal),
+      log: parts.log,
+    });
     this.held = new Held(parts.databaseUrl, LOCK, 'vondle taps', () => {
-      for (const [id, tap] of this.listening) {
-        this.listening.delete(id);
-        void tap.close(false);
-      }
+      for (const [id, tap] of this.listening) this.leave(id, tap, false);
     });
   }
 
@@ -250,12 +251,23 @@ export class Taps {
 
   async close(): Promise<void> {
     await this.rounds.close();
-    await Promise.all([...this.listening.values()].map((tap) => tap.close(false)));
-    this.listening.clear();
+    for (const [id, tap] of this.listening) this.leave(id, tap, false);
+    await Promise.all(this.leaving.values());
     await this.held.close();
   }
 
-  private async look(): Promise<void> {
+  /** Ends a tap without waiting for it; until it has ended, nothing else listens at its place. */
+  private leave(id: string, tap: Tap, forGood: boolean): void {
+    this.listening.delete(id);
+    const over = tap.close(forGood).finally(() => this.leaving.delete(id));
+    this.leaving.set(id, over);
+  }
+
+  get health(): RoundHealth {
+    return this.rounds.health;
+  }
+
+  private async look(signal: AbortSignal): Promise<void> {
     const { db, work } = this.parts;
     const wanted = new Map<string, Wanted>();
     const seen = new Set<string>();
@@ -277,13 +289,14 @@ export class Taps {
     for (const [id, tap] of this.listening) {
       const now = wanted.get(id);
       if (now && JSON.stringify(now) === JSON.stringify(tap.wanted)) continue;
-      this.listening.delete(id);
-      await tap.close(!now);
+      this.leave(id, tap, !now);
     }
-    await this.held.keepOnly(new Map([...wanted, ['forget', undefined]]));
-    for (const [id, each] of wanted)
-      if (!this.rounds.closed && !this.listening.has(id) && (await this.held.take(id)))
-        this.listening.set(id, new Tap(each, this.parts));
+    await this.held.keepOnly({ has: (id) => id === 'forget' || wanted.has(id) || this.leaving.has(id) });
+    for (const [id, each] of wanted) {
+      signal.throwIfAborted();
+      if (this.rounds.closed || this.listening.has(id) || this.leaving.has(id)) continue;
+      if (await this.held.take(id)) this.listening.set(id, new Tap(each, this.parts));
+    }
     if (performance.now() - this.forgotten > FORGET_MS && (await this.held.take('forget'))) {
       this.forgotten = performance.now();
       await forgetPassed(db);

@@ -3,15 +3,16 @@
  * falls, another goes on.
  */
 import type { DriftSeen } from '@vondle/api';
-import type { Alert, LinkNow, Look } from '@vondle/core/analysis';
+import type { Alert, Look } from '@vondle/core/analysis';
 import { alertsNow, cameBetween, storesIn } from '@vondle/core/analysis';
 import type { Logger } from 'pino';
 import type { Database } from '../db/connect.ts';
 import { Held } from '../db/held.ts';
 import { forTheLog } from '../db/trouble.ts';
-import { environmentsStanding, type Stands } from '../links/standing.ts';
+import { environmentsStanding, linksIn, type Stands } from '../links/standing.ts';
+import { standingsIn } from '../links/store.ts';
 import type { Work } from '../work/pool.ts';
-import { Rounds } from '../work/rounds.ts';
+import { Rounds, type RoundHealth } from '../work/rounds.ts';
 import { forgetAlerts, keepAlerts } from './alerts.ts';
 import type { ExpectedThere } from './look.ts';
 import { alertsIn, alertsSeen, seenIn, type Since } from './seen.ts';
@@ -36,13 +37,13 @@ export interface WatchParts {
   readonly work: Pick<Work, 'run'>;
   readonly log: Logger;
   readonly lookMs?: number;
-  /** How the links of a topology stand, as far as this process knows. */
-  readonly links?: (topologyId: number) => readonly (LinkNow & { environment: string })[];
 }
 
 interface Watched {
   readonly signature: string;
   readonly expected: ExpectedThere;
+  /** The names of the links that are to be carried there. */
+  readonly links: readonly string[];
   readonly looks: Look[];
   readonly since: Since;
   /** What holds of the alerts. */
@@ -59,12 +60,12 @@ export class Watching {
   private forgotten = 0;
 
   constructor(private readonly parts: WatchParts) {
-    this.rounds = new Rounds(
-      parts.lookMs ?? LOOK_MS,
-      () => this.look(),
-      parts.log,
-      'environments could not be looked at',
-    );
+    this.rounds = new Rounds({
+      name: 'watch',
+      everyMs: parts.lookMs ?? LOOK_MS,
+      turn: (signal) => this.look(signal),
+      log: parts.log,
+    });
     this.held = new Held(parts.databaseUrl, LOCK, 'vondle watch', () => this.watched.clear());
   }
 
@@ -100,9 +101,14 @@ export class Watching {
     await this.held.close();
   }
 
-  private async look(): Promise<void> {
+  get health(): RoundHealth {
+    return this.rounds.health;
+  }
+
+  private async look(signal: AbortSignal): Promise<void> {
     const { db } = this.parts;
     const stand = await environmentsStanding(db);
+    signal.throwIfAborted();
     const wanted = new Map(stand.map((each) => [`${each.topologyId} ${each.environment}`, each]));
     for (const key of this.watched.keys()) if (!wanted.has(key)) this.watched.delete(key);
     await this.held.keepOnly(wanted);
@@ -113,7 +119,7 @@ export class Watching {
     await Promise.all(
       Array.from({ length: AT_ONCE }, async () => {
         for (const [key, each] of queue) {
-          if (this.rounds.closed) return;
+          if (this.rounds.closed || signal.aborted) return;
           await this.lookAt(key, each).catch((error: unknown) =>
             this.parts.log.warn(
               { environment: key, err: forTheLog(error) },
@@ -132,7 +138,7 @@ export class Watching {
   }
 
   private async lookAt(key: string, stands: Stands): Promise<void> {
-    const { db, work, links } = this.parts;
+    const { db, work } = this.parts;
     const signature = JSON.stringify(stands);
     let watched = this.watched.get(key);
     if (watched?.signature !== signature) {
@@ -140,6 +146,7 @@ export class Watching {
       watched = {
         signature,
         expected,
+        links: (await linksIn(work, stands)).links.map(({ link }) => link.name),
         // what stands there changed; how it stood before is still true
         looks: watched?.looks ?? [],
         since: watched?.since ?? new Map(),
@@ -155,9 +162,12 @@ export class Watching {
     const now: Look = {
       at: Date.now(),
       brokers,
-      links: (links?.(stands.topologyId) ?? [])
-        .filter(({ environment }) => environment === stands.environment)
-        .map(({ link, runs, why, carried }) => ({ link, runs, why, carried })),
+      links: (await standingsIn(db, stands, watched.links)).map(({ link, runs, why, carried }) => ({
+        link,
+        runs,
+        why,
+        carried,
+      })),
     };
     if (performance.now() - watched.compared > COMPARE_MS) {
       watched.compared = performance.now();

@@ -9,7 +9,7 @@ import { allowedAddresses } from '../targets/allowed.ts';
 import { tasks, type Answer, type TaskName, type ThreadSettings } from './tasks.ts';
 
 const settings = workerData as ThreadSettings;
-const { db } = connect(settings.databaseUrl, 2);
+const { db } = connect(settings.databaseUrl, 2, 0);
 const all = tasks({
   db,
   sealer: sealer(settings.secret, settings.olderSecrets),

@@ -1,5 +1,5 @@
 /** What must be installed: Debian's packages, and the npm ones of the lock file. */
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { AS_ROOT, canRun, ROOT } from './places.mjs';
@@ -41,8 +41,32 @@ const NEEDED = {
   'python3-qpid-proton': () => existsSync('/usr/lib/python3/dist-packages/proton/__init__.py'),
 };
 
+/** What the package manager says while another program uses it, such as the updates of a fresh machine. */
+const BUSY = /Could not get lock|Unable to (?:acquire|lock)|is held by process|frontend is locked/i;
+/** Seconds between two tries while it is busy, and how many tries. */
+const AGAIN_S = 5;
+const MOST_TRIES = 180;
+
+/**
+ * Runs an installation, again and again while the package manager is used by another program.
+ * @param attempt runs it once. @returns its exit status and all that it printed
+ * @param how how to tell a person, and how to wait; tests have their own
+ * @returns what the last attempt gave
+ */
+export async function whenFree(attempt, { tell = say, pause = waitSeconds } = {}) {
+  for (let tries = 1; ; tries++) {
+    const result = await attempt();
+    if (result.status === 0 || !BUSY.test(result.printed) || tries === MOST_TRIES) return result;
+    if (tries % 6 === 1)
+      tell('another program is installing packages on this machine; waiting until it is done …');
+    await pause(AGAIN_S);
+  }
+}
+
+const waitSeconds = (seconds) => new Promise((done) => setTimeout(done, seconds * 1000));
+
 /** Installs the named Debian packages that are missing, or says which one command would. */
-export function needPackages(...names) {
+export async function needPackages(...names) {
   const missing = names.filter((name) => !NEEDED[name]());
   if (missing.length === 0) return;
   const install = `apt-get update && apt-get install -y --no-install-recommends ${missing.join(' ')}`;
@@ -53,14 +77,28 @@ export function needPackages(...names) {
     );
   }
   say(`installing from Debian: ${missing.join(', ')} …`);
-  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
   const command = sudo ? ['sudo', ['-n', 'sh', '-c', install]] : ['sh', ['-c', install]];
-  const result = spawnSync(...command, { env, encoding: 'utf8', maxBuffer: 1 << 28 });
+  const { printed } = await whenFree(() => printedBy(...command));
   const still = missing.filter((name) => !NEEDED[name]());
   if (still.length) {
-    const tail = `${result.stdout ?? ''}${result.stderr ?? ''}`.trim().split('\n').slice(-12).join('\n');
+    const tail = printed.trim().split('\n').slice(-12).join('\n');
     throw new Trouble(`Could not install ${still.join(', ')} from Debian:\n\n${tail}\n`);
   }
+}
+
+/** Runs a command. @returns its exit status and all that it printed */
+function printedBy(command, args) {
+  return new Promise((done) => {
+    let printed = '';
+    const child = spawn(command, args, {
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive', LC_ALL: 'C' },
+      stdio: ['ignore', 'pipe', 'pipe'],
+    });
+    for (const stream of [child.stdout, child.stderr])
+      stream.setEncoding('utf8').on('data', (part) => (printed = (printed + part).slice(-100_000)));
+    child.on('error', (error) => done({ status: 1, printed: String(error) }));
+    child.on('close', (status) => done({ status, printed }));
+  });
 }
 
 /** Runs `npm ci` when what is installed is not what the lock file says. */

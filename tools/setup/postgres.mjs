@@ -51,7 +51,8 @@ export async function startPostgres(home, memory, crew) {
     // no socket files: their paths are limited to 107 bytes, which a deep checkout exceeds
     unix_socket_directories: '',
     shared_buffers: '64MB',
-    max_connections: '60',
+    // connections that fell silent are there beside those that took their place, for a minute
+    max_connections: '200',
   };
   const options = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   crew.start('postgres', join(programs, 'postgres'), ['-D', data, ...options], { user, cwd: folder });

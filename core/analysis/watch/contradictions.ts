@@ -60,7 +60,7 @@ export function contradictions(expected: Expected, looks: readonly Look[]): Cont
     });
   }
   for (const { link, runs, why } of now.links)
-    if (!runs && why !== null && why !== ELSEWHERE)
+    if (!runs && why !== null)
       found.push({
         kind: 'link stands',
         about: `link:${link}`,
@@ -106,9 +106,6 @@ function together(found: readonly Contradiction[]): Contradiction[] {
     ];
   });
 }
-
-/** What a process says of a link that another one carries: nothing is wrong with it. */
-export const ELSEWHERE = 'another process carries it';
 
 const ORDER: readonly ContradictionKind[] = [
   'broker away',

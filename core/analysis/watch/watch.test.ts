@@ -1,7 +1,7 @@
 /** What can be seen of an environment against what its topology says. */
 import { buildGraph } from '../../routing/graph.ts';
 import { readTopology } from '../../topology/read.ts';
-import { contradictions, ELSEWHERE } from './contradictions.ts';
+import { contradictions } from './contradictions.ts';
 import { appBehind, expectedOf } from './expected.ts';
 import { cameBetween, rate, type Look, type StoreNow } from './look.ts';
 
@@ -185,7 +185,7 @@ test('a broker that is away hides nothing else, and a link that stands', () => {
       brokers: [{ broker: 'm', stores: [], entries: [], away: 'nobody answers' }, away.brokers[1]!],
       links: [
         { link: 'over', runs: false, why: 'm is away', carried: 0 },
-        { link: 'there', runs: false, why: ELSEWHERE, carried: 0 },
+        { link: 'beginning', runs: false, why: null, carried: 0 },
         { link: 'fine', runs: true, why: null, carried: 4 },
       ],
     }),

@@ -39,6 +39,9 @@ export interface Sink {
 export interface Place {
   /** @param failed told when its connection is gone. @throws BrokerTrouble */
   source(store: string, failed: (error: unknown) => void): Promise<Source & { cut(): void }>;
-  /** @throws BrokerTrouble */
-  sink(failed: (error: unknown) => void): Promise<Sink & { cut(): void }>;
+  /**
+   * @param blocked told when the broker accepts no messages for now, with its reason, and with none once it does again
+   * @throws BrokerTrouble
+   */
+  sink(failed: (error: unknown) => void, blocked: (why?: string) => void): Promise<Sink & { cut(): void }>;
 }
