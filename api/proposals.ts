@@ -78,7 +78,12 @@ const thread = record(
 );
 export type Thread = InferType<typeof thread>;
 
-const proposal = record({ ...proposalFields, verdicts: list(verdict), threads: list(thread) }, 'Proposal');
+/** Somebody who wrote into it: they do not review it. */
+const writer = record({ handle: text(), name: text() });
+const proposal = record(
+  { ...proposalFields, verdicts: list(verdict), threads: list(thread), writers: list(writer) },
+  'Proposal',
+);
 export type Proposal = InferType<typeof proposal>;
 
 /** What a proposal lacks, by the rules of the revision it goes on from. */

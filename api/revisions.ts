@@ -18,7 +18,11 @@ const revision = record(
     /** The revision that the draft it was made of began from; null for none. */
     parent: whole().nullable(),
     words: text(),
+    /** The names of those who wrote it. */
     author: text(),
+    /** Who proposed it, where it was proposed, and who saved it, by name. */
+    proposedBy: text().nullable(),
+    savedBy: text(),
     createdAt: time(),
   },
   'Revision',

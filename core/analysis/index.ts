@@ -91,11 +91,7 @@ export {
   writeCondition,
 } from './trial/trial.ts';
 export { whyNot } from './why-not/why-not.ts';
-export {
-  type Contradiction,
-  type ContradictionKind,
-  contradictions,
-} from './watch/contradictions.ts';
+export { type Contradiction, type ContradictionKind, contradictions } from './watch/contradictions.ts';
 export { type Alert, alertKey, alertsNow } from './watch/alerts.ts';
 export { type AlertAt, type TapAt, alertsOf, tapsOf } from './watch/declared.ts';
 export { type Expected, type ExpectedStore, appBehind, expectedOf, storeNames } from './watch/expected.ts';

@@ -112,15 +112,32 @@ export const revisions = pgTable(
       .references(() => topologies.id, { onDelete: 'cascade' }),
     number: integer('number').notNull(),
     parent: integer('parent'),
-    authorId: integer('author_id')
+    /** Who saved it. Who wrote it is in `revisionWriters`. */
+    savedBy: integer('author_id')
       .notNull()
       .references(() => people.id),
+    /** Who proposed it; null where it was saved without a proposal. */
+    proposedBy: integer('proposed_by').references(() => people.id),
     words: text('words').notNull(),
     createdAt: now('created_at'),
     /** How it stood, worked out once: what is found in it later by better checks is not how it stood. */
     glance: jsonb('glance').$type<Glance>(),
   },
   (table) => [unique().on(table.topologyId, table.number)],
+);
+
+/** Who wrote what a revision has beyond its parent; see authorship/store.ts. */
+export const revisionWriters = pgTable(
+  'revision_writers',
+  {
+    revisionId: integer('revision_id')
+      .notNull()
+      .references(() => revisions.id, { onDelete: 'cascade' }),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+  },
+  (table) => [primaryKey({ columns: [table.revisionId, table.personId] })],
 );
 
 export const revisionDocuments = pgTable(
@@ -179,6 +196,22 @@ export const draftDocuments = pgTable(
     bytes: integer('bytes').notNull(),
   },
   (table) => [primaryKey({ columns: [table.draftId, table.name] })],
+);
+
+/** Who wrote into a draft since the revision it goes on from; see authorship/store.ts. */
+export const draftWriters = pgTable(
+  'draft_writers',
+  {
+    draftId: integer('draft_id')
+      .notNull()
+      .references(() => drafts.id, { onDelete: 'cascade' }),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    /** When they wrote last. */
+    at: now('at'),
+  },
+  (table) => [primaryKey({ columns: [table.draftId, table.personId] })],
 );
 
 /** Who has a draft open: a row for each tab, which says again and again that it is still there. */

@@ -9,6 +9,7 @@ import type { About, HostedAddresses } from '@vondle/api';
 import { drafts, people } from '../db/schema.ts';
 import { setTarget, type Openers } from '../environments/store.ts';
 import { hashPassword } from '../people/passwords.ts';
+import { wrote } from '../authorship/store.ts';
 import { insertRevision } from '../revisions/store.ts';
 import { placeOn, type BuiltIn } from '../targets/amqp/built-in.ts';
 import { spaceOn, type BuiltInHosted } from '../targets/hosted/built-in.ts';
@@ -80,9 +81,10 @@ export async function seedDemo(db: Database, folder: string, password: string): 
     let parent: number | null = null;
     for (const { folder: revision, words } of history.revisions) {
       await put(revision);
-      parent = await insertRevision(tx, draftId, { topologyId, authorId: ids[0]!, words, parent });
+      parent = await insertRevision(tx, draftId, { topologyId, savedBy: ids[0]!, words, parent });
     }
     await put(history.draft);
+    await wrote(tx, draftId, ids[0]!);
     await tx
       .update(drafts)
       .set({ base: parent ?? 0, updatedBy: ids[0]! })
@@ -114,6 +116,7 @@ async function putDraft(
       }, document),
   );
   await putAll(tx, draftId, edited);
+  await wrote(tx, draftId, idOf(owner));
   if (!proposal) return;
   const { title, words, threads } = proposal;
   const number = await insertProposal(tx, { topologyId, draftId, title, words, authorId: idOf(owner) });

@@ -4,6 +4,7 @@ import { record, recordNowAndThen, type Database, type Transaction } from '../db
 import { body, LARGEST_DRAFT, numberIn } from '../http/input.ts';
 import { forbidden, notFound, Problem } from '../http/problem.ts';
 import type { Env } from '../http/session.ts';
+import { copyWriters, wrote } from '../authorship/store.ts';
 import { tell } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
 import { newestRevision, revisionOf } from '../revisions/store.ts';
@@ -88,6 +89,7 @@ export function draftRoutes(db: Database, work: Work): Hono<Env> {
             'Not a draft',
             'The names have a document that is neither there nor sent. Send the whole draft instead.',
           );
+        await wrote(tx, draft.id, person.id);
         await written(tx, person, topology, draft);
         return taken;
       });
@@ -126,6 +128,7 @@ export function draftRoutes(db: Database, work: Work): Hono<Env> {
             if (taken === undefined) return undefined;
             const { names, came } = merged;
             await putDocuments(tx, draft.id, { names, came }, Buffer.from(documents), 'changed');
+            await wrote(tx, draft.id, person.id);
             await written(tx, person, topology, draft);
             return taken;
           });
@@ -174,8 +177,11 @@ export function draftRoutes(db: Database, work: Work): Hono<Env> {
             'Too many',
             `A topology has at most ${MOST_DRAFTS} drafts; remove one first.`,
           );
-        if (like) await copyDocuments(tx, made, { draft: like.id });
-        else if (from) await copyDocuments(tx, made, { revisionId: from.id });
+        if (like) {
+          await copyDocuments(tx, made, { draft: like.id });
+          await copyWriters(tx, made, like.id);
+        }
+        if (!like && from) await copyDocuments(tx, made, { revisionId: from.id });
         await record(tx, 'begin draft', {
           personId: person.id,
           topologyId: topology.id,

@@ -8,7 +8,8 @@ import { documentsOf, newestRevision } from '../revisions/store.ts';
 export interface AskedAgreement {
   readonly topologyId: number;
   readonly draftId: number;
-  readonly author: string;
+  readonly authors: readonly string[];
+  readonly last: string;
   readonly approvedBy: readonly string[];
 }
 

@@ -8,7 +8,8 @@ import {
   verdictInput,
   type Want,
 } from '@vondle/api';
-import { record, type Database } from '../db/connect.ts';
+import { draftWritersOf, revisionWritersOf } from '../authorship/store.ts';
+import { record, type Database, type Transaction } from '../db/connect.ts';
 import { moved } from '../drafts/routes.ts';
 import { draftFor, draftSize, takeDraft } from '../drafts/store.ts';
 import type { Budget } from '../http/budget.ts';
@@ -61,10 +62,17 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
   const approvers = (given: Awaited<ReturnType<typeof verdictsOf>>) =>
     given.flatMap(({ handle, verdict, holds }) => (holds && verdict === 'approve' ? [handle] : []));
 
+  /** Whose proposal it is, for the rules of review: everyone who wrote into the draft, and who proposed it. */
+  async function voicesOn(tx: Transaction, { author, draftId }: { author: string; draftId: number }) {
+    const writers = (await draftWritersOf(tx, draftId)).map(({ handle }) => handle);
+    return { authors: [...new Set([...writers, author])], last: writers.at(-1) ?? author };
+  }
+
   return new Hono<Env>()
     .get('/:slug/proposals', async (c) => {
       const topology = await allowed(db, c.get('person'), c.req.param('slug'), 'read');
-      return c.json(await proposalsOf(db, topology.id));
+      const found = await proposalsOf(db, topology.id);
+      return c.json(found.map(({ authorId: _, ...told }) => told));
     })
     .post('/:slug/proposals', async (c) => {
       const person = c.get('person');
@@ -93,17 +101,29 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
       return c.json({ number: made }, 201);
     })
     .get('/:slug/proposals/:number', async (c) => {
-      const { proposal } = await find(c, 'read');
-      const [verdicts, threads] = await Promise.all([
+      const { topology, proposal } = await find(c, 'read');
+      const [verdicts, threads, writers] = await Promise.all([
         verdictsOf(db, proposal.id, proposal.draft),
         threadsOf(db, proposal.id),
+        proposal.revision !== null
+          ? revisionWritersOf(db, topology.id, proposal.revision)
+          : proposal.draft === null
+            ? []
+            : draftWritersOf(db, proposal.draft),
       ]);
-      return c.json({ ...proposal, verdicts, threads });
+      const { authorId: _, ...told } = proposal;
+      return c.json({
+        ...told,
+        verdicts,
+        threads,
+        writers: writers.map(({ handle, name }) => ({ handle, name })),
+      });
     })
     .get('/:slug/proposals/:number/agreement', async (c) => {
       const { topology, proposal, draftId } = await open(c, 'read');
       const approvedBy = approvers(await verdictsOf(db, proposal.id, draftId));
-      const asked = { topologyId: topology.id, draftId, author: proposal.author, approvedBy };
+      const voices = await voicesOn(db, { author: proposal.author, draftId });
+      const asked = { topologyId: topology.id, draftId, ...voices, approvedBy };
       return c.json(await work.run('agreement', asked));
     })
     .get('/:slug/proposals/:number/verdicts/:handle', async (c) => {
@@ -121,12 +141,16 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
     .post('/:slug/proposals/:number/verdict', async (c) => {
       const { person, topology, proposal, draftId } = await open(c, 'approve');
       const input = await body(c, verdictInput);
-      if (proposal.author === person.handle)
-        throw forbidden('You proposed this. What is said to it is for others to say.');
+      if (proposal.author === person.handle) throw forbidden('You proposed this. Others review it.');
       await db.transaction(async (tx) => {
         // what was looked at is what is said something to
         const draft = await draftFor(tx, topology.id, draftId);
         if (draft?.version !== input.version) throw moved(draft!);
+        const writers = await draftWritersOf(tx, draftId);
+        if (writers.some(({ id }) => id === person.id))
+          throw forbidden(
+            `You wrote into this draft. ${writers.length === 1 ? 'Others review it' : 'Members who did not write into it review it'}.`,
+          );
         await setVerdict(
           tx,
           { proposalId: proposal.id, personId: person.id, verdict: input.verdict, words: input.words ?? '' },
@@ -144,11 +168,14 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
     .post('/:slug/proposals/:number/keep', async (c) => {
       const { person, topology, proposal, draftId } = await open(c, 'write');
       const input = await body(c, keepInput);
+      // whatever is written from here on moves the version, and nothing is saved
+      const looked = await draftFor(db, topology.id, draftId);
+      if (looked?.version !== input.version) throw moved(looked!);
       const approvedBy = approvers(await verdictsOf(db, proposal.id, draftId));
       const { lacking } = await work.run('agreement', {
         topologyId: topology.id,
         draftId,
-        author: proposal.author,
+        ...(await voicesOn(db, { author: proposal.author, draftId })),
         approvedBy,
       });
       if (lacking.length)
@@ -171,7 +198,8 @@ export function proposalRoutes(db: Database, work: Work, sending: Budget): Hono<
         if (approvedBy.some((handle) => !still.includes(handle))) throw moved(draft);
         const revision = await insertRevision(tx, draftId, {
           topologyId: topology.id,
-          authorId: person.id,
+          savedBy: person.id,
+          proposedBy: proposal.authorId,
           words: proposal.title,
           parent: draft.base || null,
         });

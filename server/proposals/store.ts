@@ -1,7 +1,7 @@
 import { and, asc, count, desc, eq, max, sql, type SQL } from 'drizzle-orm';
 import type { Database, Transaction } from '../db/connect.ts';
 import type { About, Verdict } from '@vondle/api';
-import { comments, people, proposals, threads, verdicts } from '../db/schema.ts';
+import { comments, members, people, proposals, threads, verdicts } from '../db/schema.ts';
 
 export interface ProposalRow {
   readonly id: number;
@@ -9,6 +9,8 @@ export interface ProposalRow {
   readonly draft: number | null;
   readonly title: string;
   readonly words: string;
+  /** Who proposed it. */
+  readonly authorId: number;
   readonly author: string;
   readonly authorName: string;
   readonly state: 'open' | 'kept' | 'withdrawn';
@@ -23,7 +25,7 @@ export interface VerdictRow {
   readonly verdict: Verdict;
   readonly words: string;
   readonly at: Date;
-  /** Whether the proposal still is what it was said of. */
+  /** Whether the proposal still is what it was said of, and they may still say it: they approve here, and wrote nothing of it. */
   readonly holds: boolean;
 }
 
@@ -44,6 +46,7 @@ const columns = {
   draft: proposals.draftId,
   title: proposals.title,
   words: proposals.words,
+  authorId: proposals.authorId,
   author: people.handle,
   authorName: people.name,
   state: proposals.state,
@@ -149,10 +152,19 @@ export function verdictsOf(
       verdict: verdicts.verdict,
       words: verdicts.words,
       at: verdicts.at,
-      holds: draftId === null ? sql<boolean>`false` : sql<boolean>`${verdicts.sign} = ${signOf(draftId)}`,
+      holds:
+        draftId === null
+          ? sql<boolean>`false`
+          : sql<boolean>`(${verdicts.sign} = ${signOf(draftId)} and coalesce(${members.role} in ('approver', 'owner'), false)
+              and not exists (select 1 from draft_writers w where w.draft_id = ${draftId} and w.person_id = ${verdicts.personId}))`,
     })
     .from(verdicts)
     .innerJoin(people, eq(people.id, verdicts.personId))
+    .innerJoin(proposals, eq(proposals.id, verdicts.proposalId))
+    .leftJoin(
+      members,
+      and(eq(members.topologyId, proposals.topologyId), eq(members.personId, verdicts.personId)),
+    )
     .where(eq(verdicts.proposalId, proposalId))
     .orderBy(asc(verdicts.at));
 }
@@ -251,6 +263,7 @@ export interface Waiting {
 export async function waitingFor(db: Database, personId: number): Promise<Waiting[]> {
   // a word counts for as long as the draft is as it was said of
   const stale = sql`(v.id is null or v.sign is distinct from ${signOf(sql`d.id`)})`;
+  const mayJudge = sql`not exists (select 1 from draft_writers w where w.draft_id = d.id and w.person_id = m.person_id)`;
   const { rows } = await db.execute<{ [K in keyof Waiting]: Waiting[K] }>(sql`
     select t.slug, t.name as topology, pr.number, pr.title, 'review' as what, a.name as by
     from members m
@@ -260,7 +273,7 @@ export async function waitingFor(db: Database, personId: number): Promise<Waitin
     join drafts d on d.id = pr.draft_id
     left join verdicts v on v.proposal_id = pr.id and v.person_id = m.person_id
     where m.person_id = ${personId} and m.role in ('approver', 'owner')
-      and ${stale}
+      and ${stale} and ${mayJudge}
     union all
     select t.slug, t.name, pr.number, pr.title, 'changes', p.name
     from proposals pr
@@ -279,7 +292,7 @@ export async function waitingFor(db: Database, personId: number): Promise<Waitin
     join people p on p.id = m.person_id
     join drafts d on d.id = pr.draft_id
     left join verdicts v on v.proposal_id = pr.id and v.person_id = m.person_id
-    where pr.author_id = ${personId} and pr.state = 'open' and ${stale}
+    where pr.author_id = ${personId} and pr.state = 'open' and ${stale} and ${mayJudge}
     group by t.slug, t.name, pr.number, pr.title
     order by 3 limit 100`);
   return rows;

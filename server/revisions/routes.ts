@@ -122,7 +122,7 @@ export function revisionRoutes(db: Database, work: Work, sending: Budget): Hono<
           throw new Problem(409, 'Nothing to save', `The draft is the same as revision ${draft.base}.`);
         const number = await insertRevision(tx, draft.id, {
           topologyId: topology.id,
-          authorId: person.id,
+          savedBy: person.id,
           words,
           parent: draft.base || null,
         });

@@ -1,5 +1,7 @@
 import type { TextDocument } from '@vondle/core/base';
 import { and, asc, desc, eq, isNull, max, sql } from 'drizzle-orm';
+import type { AnyPgColumn } from 'drizzle-orm/pg-core';
+import { keepWriters } from '../authorship/store.ts';
 import type { Database, Transaction } from '../db/connect.ts';
 import type { Glance } from '../topologies/glance.ts';
 import { contents, people, revisionDocuments, revisions } from '../db/schema.ts';
@@ -8,7 +10,11 @@ export interface RevisionRow {
   readonly number: number;
   readonly parent: number | null;
   readonly words: string;
+  /** The names of those who wrote it. */
   readonly author: string;
+  /** Who proposed it, where it was proposed, and who saved it, by name. */
+  readonly proposedBy: string | null;
+  readonly savedBy: string;
   readonly createdAt: Date;
 }
 
@@ -27,7 +33,7 @@ const hashedDraft = (draftId: number) =>
 export async function insertRevision(
   tx: Transaction,
   draftId: number,
-  row: { topologyId: number; authorId: number; words: string; parent: number | null },
+  row: { topologyId: number; savedBy: number; proposedBy?: number; words: string; parent: number | null },
 ): Promise<number> {
   const number = (await newestRevision(tx, row.topologyId)) + 1;
   const [made] = await tx
@@ -41,6 +47,7 @@ export async function insertRevision(
   await tx.execute(
     sql`insert into revision_documents (revision_id, position, name, hash) select ${made!.id}, position, name, hash from (${draft}) d`,
   );
+  await keepWriters(tx, draftId, made!.id, row.savedBy);
   return number;
 }
 
@@ -73,17 +80,23 @@ export async function isSameAsDraft(
   return rows[0]!.same;
 }
 
+/** The names of those who wrote a revision, as one text. */
+export const authorsOf = (revisionId: AnyPgColumn) =>
+  sql<string>`(select coalesce(string_agg(p.name, ', ' order by p.name), '') from revision_writers w join people p on p.id = w.person_id where w.revision_id = ${revisionId})`;
+
 export function revisionsOf(db: Database, topologyId: number): Promise<RevisionRow[]> {
   return db
     .select({
       number: revisions.number,
       parent: revisions.parent,
       words: revisions.words,
-      author: people.name,
+      author: authorsOf(revisions.id),
+      proposedBy: sql<string | null>`(select p.name from people p where p.id = ${revisions.proposedBy})`,
+      savedBy: people.name,
       createdAt: revisions.createdAt,
     })
     .from(revisions)
-    .innerJoin(people, eq(people.id, revisions.authorId))
+    .innerJoin(people, eq(people.id, revisions.savedBy))
     .where(eq(revisions.topologyId, topologyId))
     .orderBy(desc(revisions.number))
     .limit(MOST_LISTED);
@@ -115,14 +128,14 @@ export async function keepGlance(
     .where(and(eq(revisions.topologyId, topologyId), eq(revisions.number, number), isNull(revisions.glance)));
 }
 
-/** @returns a revision's own id and its author, or undefined when there is no such revision. */
+/** @returns a revision's own id, or undefined when there is no such revision. */
 export async function revisionOf(
   db: Transaction,
   topologyId: number,
   number: number,
-): Promise<{ id: number; authorId: number } | undefined> {
+): Promise<{ id: number } | undefined> {
   const [found] = await db
-    .select({ id: revisions.id, authorId: revisions.authorId })
+    .select({ id: revisions.id })
     .from(revisions)
     .where(and(eq(revisions.topologyId, topologyId), eq(revisions.number, number)));
   return found;

@@ -1,16 +1,16 @@
 /** Rollouts as people ask for them: planned, agreed to, begun, stopped, probed. */
-import { eq, inArray } from 'drizzle-orm';
+import { inArray } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import { record, type Database } from '../db/connect.ts';
 import { forTheLog, isTaken } from '../db/trouble.ts';
-import { people, rollouts } from '../db/schema.ts';
+import { named } from '../authorship/store.ts';
+import { rollouts } from '../db/schema.ts';
 import { openTarget, targetsOf, type Openers } from '../environments/store.ts';
 import { Budget } from '../http/budget.ts';
 import { forbidden, notFound, Problem } from '../http/problem.ts';
 import type { Jobs } from '../jobs/queue.ts';
 import { tell } from '../live/changes.ts';
 import type { Person } from '../people/store.ts';
-import { revisionOf } from '../revisions/store.ts';
 import type { ProbeCase } from '@vondle/api';
 import { carryOutProbe } from '../probes/carry-out.ts';
 import type { ProbeInput } from '../probes/plan.ts';
@@ -19,6 +19,7 @@ import { brokerTrouble } from '../targets/amqp/trouble.ts';
 import type { TopologyRow } from '../topologies/store.ts';
 import type { Work } from '../work/pool.ts';
 import { Carrying, unheldRollouts, type CarryingParts } from './carrying.ts';
+import { mustBeConsented, writersIn } from './consent.ts';
 import { changeRollout, insertProbe, type RolloutRow } from './store.ts';
 import { beginFollowing, follow, putTogether, togetherWith } from './together.ts';
 
@@ -187,16 +188,20 @@ export class Rollouts {
         'Not needed',
         `${rollout.environment} is not protected; this rollout needs no consent.`,
       );
-    const revision = await revisionOf(this.db, topology.id, rollout.revision);
-    if (revision?.authorId === person.id)
-      throw forbidden(`You wrote revision ${rollout.revision}. Consent is for an approver who did not.`);
+    for (const each of await togetherWith(this.db, rollout)) {
+      const writers = await writersIn(this.db, each);
+      if (writers.some(({ id }) => id === person.id))
+        throw forbidden(
+          `You wrote part of what this brings, as ${writers.length === 1 ? 'its only author' : `one of ${named(writers)}`}. Consent is for an approver who did not.`,
+        );
+    }
     // the consent is to all that were planned together
-    const against = (await togetherWith(this.db, rollout)).find(({ obstacles }) => obstacles.length > 0);
-    if (against && words.trim().length < SHORTEST_WORDS)
+    const opposed = (await togetherWith(this.db, rollout)).find(({ obstacles }) => obstacles.length > 0);
+    if (opposed && words.trim().length < SHORTEST_WORDS)
       throw new Problem(
         409,
         'Needs words',
-        `${standsAgainst(against)} To consent all the same, say in a sentence why.`,
+        `${standsAgainst(opposed)} To consent all the same, say in a sentence why.`,
       );
     await this.db.transaction(async (tx) => {
       const set = { consentBy: person.id, consentWords: words.trim() || null, consentAt: new Date() };
@@ -227,12 +232,12 @@ export class Rollouts {
     { destroys = 0, cutsOff = 0 }: { destroys?: number; cutsOff?: number } = {},
   ): Promise<void> {
     if (rollout.state !== 'planned') throw notPlanned(rollout);
-    await this.mustBeConsented(rollout, person);
+    await mustBeConsented(this.db, rollout, person.id, against(rollout));
     // those that were planned together and come after it follow by themselves
     const following = (await togetherWith(this.db, rollout)).filter(
       ({ id, state }) => id > rollout.id && state === 'planned',
     );
-    for (const each of following) await this.mustBeConsented(each, person);
+    for (const each of following) await mustBeConsented(this.db, each, person.id, against(each));
     const all = [rollout, ...following].flatMap((each) => each.destroys);
     const waiting = all.reduce((sum, { messages }) => sum + messages, 0);
     if (waiting !== destroys && waiting > 0)
@@ -306,25 +311,6 @@ export class Rollouts {
     // where the queue is away, somebody finds it when they look for what nobody carries out
     if (this.jobs) await this.jobs.carryOut(rollout.id).catch(() => {});
     else void this.carry(rollout.id);
-  }
-
-  /** @throws Problem unless a protected environment has an approver's consent that holds for this person */
-  private async mustBeConsented(rollout: RolloutRow, person: Person): Promise<void> {
-    if (!rollout.needsConsent) return;
-    const [row] = await this.db
-      .select({ consentBy: rollouts.consentBy, name: people.name })
-      .from(rollouts)
-      .leftJoin(people, eq(people.id, rollouts.consentBy))
-      .where(eq(rollouts.id, rollout.id));
-    const what = rollout.obstacles.length ? ` ${standsAgainst(rollout)}` : '';
-    if (!row?.consentBy)
-      throw new Problem(
-        403,
-        'Needs consent',
-        `${rollout.environment} is protected: an approver who did not write revision ${rollout.revision} has to consent first.${what}`,
-      );
-    if (row.consentBy === person.id)
-      throw new Problem(403, 'Needs a second person', 'You gave the consent; somebody else has to start it.');
   }
 
   /** Asks whichever process carries a rollout out to stop after the step it is at. */
@@ -454,6 +440,8 @@ export function verdict(
   if (unseen.size) return null;
   return returned === observed.returned;
 }
+
+const against = (rollout: RolloutRow) => (rollout.obstacles.length ? ` ${standsAgainst(rollout)}` : '');
 
 function standsAgainst({ obstacles, environment, revision }: RolloutRow): string {
   const count = `${obstacles.length} ${obstacles.length === 1 ? 'thing stands' : 'things stand'}`;

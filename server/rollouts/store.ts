@@ -29,9 +29,14 @@ const columns = {
   windows: rollouts.windows,
   unproved: rollouts.unproved,
   note: rollouts.note,
-  needsConsent: rollouts.needsConsent,
+  /** Of one that is only planned: as its environment is protected now. */
+  needsConsent: sql<boolean>`(${rollouts.needsConsent} or ${rollouts.state} = 'planned' and exists (
+    select 1 from protections e where e.topology_id = ${rollouts.topologyId} and e.environment = ${rollouts.environment}))`,
   obstacles: rollouts.obstacles,
-  consentBy: nameOf(rollouts.consentBy),
+  /** Of one that is only planned: while they still are an approver. */
+  consentBy: sql<string | null>`(select p.name from people p where p.id = ${rollouts.consentBy} and (
+    ${rollouts.state} <> 'planned' or exists (select 1 from members m where m.topology_id = ${rollouts.topologyId}
+      and m.person_id = p.id and m.role in ('approver', 'owner'))))`,
   consentWords: rollouts.consentWords,
   startedBy: nameOf(rollouts.startedBy),
   stopAsked: rollouts.stopAsked,

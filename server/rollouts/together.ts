@@ -6,6 +6,7 @@ import { rollouts } from '../db/schema.ts';
 import { Problem } from '../http/problem.ts';
 import { tell } from '../live/changes.ts';
 import type { Work } from '../work/pool.ts';
+import { mustBeConsented } from './consent.ts';
 import { changeRollout, rolloutOf, type RolloutRow } from './store.ts';
 
 /** Makes rollouts one of which follows the other, in the order of their ids. */
@@ -52,6 +53,8 @@ export async function beginFollowing(db: Database, work: Work): Promise<number[]
   const rows = await db
     .select({
       id: rollouts.id,
+      topologyId: rollouts.topologyId,
+      startedBy: rollouts.startedBy,
       before: sql<string>`f.state`,
       verified: sql<boolean | null>`f.verified`,
       what: sql<string>`f.broker`,
@@ -66,12 +69,15 @@ export async function beginFollowing(db: Database, work: Work): Promise<number[]
     )
     .limit(20);
   const begun: number[] = [];
-  for (const { id, before, verified, what } of rows) {
+  for (const { id, topologyId, startedBy, before, verified, what } of rows) {
     if (before !== 'applied' || verified !== true) {
       await notBegun(db, id, `${what}, which comes before, was not carried out whole.`);
       continue;
     }
     try {
+      const rollout = await rolloutOf(db, topologyId, id);
+      if (!rollout) continue;
+      await mustBeConsented(db, rollout, startedBy ?? 0);
       await work.run('lookAgain', { rolloutId: id });
       const set = {
         state: 'applying' as const,

@@ -55,8 +55,10 @@ export function topologyEntries(db: Database, personId: number): Promise<Topolog
       updatedAt: drafts.updatedAt,
       updatedBy: people.name,
       revision: sql<TopologyEntry['revision']>`(
-        select json_build_object('number', r.number, 'words', left(r.words, 300), 'author', p.name, 'createdAt', r.created_at)
-        from revisions r join people p on p.id = r.author_id
+        select json_build_object('number', r.number, 'words', left(r.words, 300), 'author', (
+          select coalesce(string_agg(p.name, ', ' order by p.name), '') from revision_writers w
+          join people p on p.id = w.person_id where w.revision_id = r.id), 'createdAt', r.created_at)
+        from revisions r
         where r.topology_id = ${topologies.id} order by r.number desc limit 1)`,
       people: sql<string[]>`(
         select coalesce(json_agg(w.name), '[]'::json) from (

@@ -17,7 +17,7 @@ const read = (texts: Record<string, string>) =>
   readTopology(Object.entries(texts).map(([name, text]) => ({ name, text })));
 const base = { 'main.yaml': MAIN, 'partners.yaml': 'apps: {}\n', 'rules.yaml': RULES };
 const agreed = (after: Record<string, string>, approvedBy: string[] = [], author = 'mara') =>
-  agreementOn(read(base), read({ ...base, ...after }), { author, approvedBy });
+  agreementOn(read(base), read({ ...base, ...after }), { authors: [author], last: author, approvedBy });
 const longer = { 'main.yaml': MAIN.replace('a: {}', 'a: { maxLength: 5 }') };
 const quay = { 'main.yaml': MAIN.replace('{ tenant: northquay }', '{ tenant: northquay, maxLength: 5 }') };
 
@@ -56,7 +56,7 @@ test('a proposal is held to the rules it goes on from, not to its own', () => {
 test('errors and broken promises stand in the way, unless the rules let them', () => {
   const before = read({ 'main.yaml': MAIN });
   const wrong = `${MAIN}links: { l: { from: m/a, to: m/nowhere } }\nmessages: { x: {} }\nexpectations: [ { name: n, given: { message: x }, reaches: [m/a] } ]\n`;
-  const voices = { author: 'mara', approvedBy: [] };
+  const voices = { authors: ['mara'], last: 'mara', approvedBy: [] };
   const { lacking, ruled } = agreementOn(before, read({ 'main.yaml': wrong }), voices);
   expect(ruled).toBe(false);
   expect(lacking.join(' ')).toMatch(/errors? ha(?:s|ve) to be mended/);

@@ -17,9 +17,12 @@ export interface Agreement {
   readonly asked: readonly string[];
 }
 
-/** Who wrote it, and who approves it as it is now, by handle. */
+/** Whose proposal it is, and who approves it as it is now, by handle. */
 export interface Voices {
-  readonly author: string;
+  /** Everyone who wrote it, and who proposed it: their approval does not count. */
+  readonly authors: readonly string[];
+  /** The author who wrote last, and so has seen all of it. */
+  readonly last: string;
   readonly approvedBy: readonly string[];
 }
 
@@ -31,15 +34,19 @@ export const isRuled = ({ declared: { review: rules } }: Topology): boolean =>
  * @param before the newest revision, whose rules count; a topology of no documents where there is none
  * @param after what is proposed
  */
-export function agreementOn(before: Topology, after: Topology, { author, approvedBy }: Voices): Agreement {
+export function agreementOn(
+  before: Topology,
+  after: Topology,
+  { authors, last, approvedBy }: Voices,
+): Agreement {
   const rules = before.declared.review;
-  const others = new Set(approvedBy.filter((handle) => handle !== author));
+  const others = new Set(approvedBy.filter((handle) => !authors.includes(handle)));
   const lacking: string[] = [];
   const asked = new Set<string>();
   const more = (rules?.approvals?.value ?? 0) - others.size;
   if (more > 0) {
     lacking.push(
-      `${counted(more, 'more approval')} ${more === 1 ? 'is' : 'are'} needed, by others than ${author}.`,
+      `${counted(more, 'more approval')} ${more === 1 ? 'is' : 'are'} needed, by others than ${authors.join(', ')}.`,
     );
     asked.add('anybody');
   }
@@ -47,8 +54,8 @@ export function agreementOn(before: Topology, after: Topology, { author, approve
   for (const { of, who } of rules?.owners?.items ?? []) {
     if (!of || !touched.has(of.value)) continue;
     const people = who?.items.map(({ value }) => value) ?? [];
-    // who answers for it and wrote it has agreed
-    if (people.some((handle) => others.has(handle) || handle === author)) continue;
+    // an owner who wrote last has agreed; one who wrote before has not seen what came after
+    if (people.some((handle) => others.has(handle) || handle === last)) continue;
     lacking.push(`It touches ${of.value}, for which ${people.join(' or ')} has to approve.`);
     for (const handle of people) asked.add(handle);
   }

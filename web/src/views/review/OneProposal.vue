@@ -45,6 +45,10 @@ const comment = ref('');
 const slug = computed(() => workspace.topology!.slug);
 const open = computed(() => proposal.value?.state === 'open');
 const own = computed(() => proposal.value?.author === session.person?.handle);
+/** Whoever wrote into the draft does not review it. */
+const wrote = computed(
+  () => proposal.value?.writers.some(({ handle }) => handle === session.person?.handle) ?? false,
+);
 const mayApprove = computed(() => ['approver', 'owner'].includes(workspace.topology?.role ?? ''));
 const mayWrite = computed(() => !['reader', 'operator'].includes(workspace.topology?.role ?? ''));
 
@@ -172,8 +176,9 @@ const draftLink = computed(() => ({
 }));
 /** Whose it is, what it is of, and what became of it. */
 const origin = computed(() => {
-  const { authorName, state, revision } = proposal.value!;
-  const by = `proposed by ${authorName}`;
+  const { authorName, state, revision, writers } = proposal.value!;
+  const names = writers.map(({ name }) => name).join(', ');
+  const by = `proposed by ${authorName}${names && names !== authorName ? `, written by ${names}` : ''}`;
   if (state === 'kept') return `${by}; it became r${revision}`;
   if (state === 'withdrawn') return `${by}; withdrawn`;
   const of = draft.value;
@@ -211,12 +216,13 @@ const openThreads = computed(() => proposal.value?.threads.filter(({ resolved })
           </template>
         </li>
       </ul>
-      <div v-if="mayApprove && !own" class="inline-form">
+      <div v-if="mayApprove && !own && !wrote" class="inline-form">
         <label>your words <el-input v-model="words" maxlength="4000" aria-label="your words" /></label>
         <el-button type="primary" @click="say('approve')">Approve</el-button>
         <el-button @click="say('changes')">Ask for changes</el-button>
       </div>
-      <p v-else-if="own" class="soft">You proposed it; others approve.</p>
+      <p v-else-if="own" class="soft">You proposed this; others approve it.</p>
+      <p v-else-if="wrote" class="soft">You wrote into this draft; members who did not approve it.</p>
       <div>
         <el-button
           v-if="mayWrite"

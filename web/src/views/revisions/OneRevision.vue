@@ -74,6 +74,15 @@ async function goBack() {
     trouble.value = `The draft is as it was: ${(error as Error).message}`;
   }
 }
+/** Who wrote it, and who proposed and saved it where that was somebody else. */
+const by = computed(() => {
+  const { author, proposedBy, savedBy } = revision;
+  const more = [
+    ...(proposedBy !== null && proposedBy !== author ? [`proposed by ${proposedBy}`] : []),
+    ...(savedBy !== author ? [`saved by ${savedBy}`] : []),
+  ];
+  return `written by ${[author, ...more].join(', ')}`;
+});
 const origin = computed(() =>
   [
     revision.parent ? `made from r${revision.parent}` : 'the first',
@@ -87,7 +96,7 @@ const when = new Intl.DateTimeFormat('en', { dateStyle: 'medium', timeStyle: 'sh
   <article>
     <h1>r{{ revision.number }}: {{ revision.words }}</h1>
     <p class="soft">
-      {{ revision.author }}, {{ when.format(new Date(revision.createdAt)) }};
+      {{ by }}, {{ when.format(new Date(revision.createdAt)) }};
       {{ origin }}
     </p>
     <p v-if="glance" data-testid="stood">
