@@ -155,21 +155,6 @@ describe('on the wire', () => {
 });
 
 describe('threads', () => {
-  test('one that takes too long, or too much memory, fails alone', async () => {
-    const small = await harness({ work: { quick: { deadlineMs: 1 }, thorough: { megabytes: 64 } } });
-    try {
-      await small.topology('harbour', { odo: 'approver' }).catch(() => {});
-      const bytes = new TextEncoder().encode(JSON.stringify({ version: 1, documents: [] }))
-        .buffer as ArrayBuffer;
-      await expect(small.work.run('documents', { bytes, how: 'whole' }, [bytes])).rejects.toMatchObject({
-        status: 422,
-        title: 'Too much to work out',
-      });
-    } finally {
-      await small.close();
-    }
-  });
-
   test('telling all messages ends when its time is over, and says so after what was told', async () => {
     const small = await harness({ work: { long: { deadlineMs: 2500 } } });
     try {

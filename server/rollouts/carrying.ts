@@ -39,6 +39,9 @@ export interface CarryingParts {
   readonly stepMs: number;
 }
 
+/** Milliseconds before something is tried again, the first time and at most. */
+const FIRST_WAIT_MS = 200;
+const LONGEST_WAIT_MS = 5000;
 /** Steps loaded at once. */
 const PAGE = 200;
 /** Who watches is told at most so often. */
@@ -148,11 +151,11 @@ export class Carrying {
     let repaired = false;
     let tried = false;
     let awaySince: number | undefined;
-    for (let wait = 200; ;) {
+    for (let wait = FIRST_WAIT_MS; ;) {
       try {
         this.mustGoOn();
         if (unsure) {
-          const found = await this.reach(() =>
+          const found = await this.compute(() =>
             this.parts.work.run('goOn', { rolloutId: this.rolloutId, claimedBy: this.claim.holder }),
           );
           log.info({ rollout: this.rolloutId, found }, 'went on from what the broker has');
@@ -164,7 +167,7 @@ export class Carrying {
           tried = true;
         }
         await this.steps(rollout);
-        const { left: differs, added } = await this.reach(() =>
+        const { left: differs, added } = await this.compute(() =>
           this.parts.work.run('readBack', { rolloutId: this.rolloutId, repair: unsure && !repaired }),
         );
         if (added) {
@@ -191,7 +194,7 @@ export class Carrying {
         if (performance.now() - awaySince > this.parts.awayMs) throw this.openStep ?? error;
         await this.note(`${rollout.broker} in ${rollout.environment}: ${away}; trying again`);
         await pause(wait, undefined, { signal: this.awake.signal }).catch(() => {});
-        wait = Math.min(2 * wait, 5000);
+        wait = Math.min(2 * wait, LONGEST_WAIT_MS);
       }
     }
   }
@@ -363,6 +366,28 @@ export class Carrying {
     if (this.leaving) throw new ClaimLost();
   }
 
+  /**
+   * Does a task on a thread, which says with 503 that the database is away or that too much is being done already. It is
+   * asked again after a pause, for as long as a broker that is away is waited for, and unless a stop is asked for.
+   */
+  private async compute<T>(task: () => Promise<T>): Promise<T> {
+    const began = performance.now();
+    for (let wait = FIRST_WAIT_MS; ; wait = Math.min(2 * wait, LONGEST_WAIT_MS)) {
+      try {
+        return await this.reach(task);
+      } catch (error) {
+        if (!(error instanceof Problem && error.status === 503)) throw error;
+        if (performance.now() - began > this.parts.awayMs)
+          throw new Problem(503, error.title, `${error.detail} It was tried again and again.`);
+      }
+      if (this.stopping || this.leaving) this.mustGoOn();
+      await pause(wait, undefined, { signal: this.awake.signal }).catch(() => {});
+      await this.reach(() => this.claim.retake());
+      this.lost = false;
+      this.mustGoOn();
+    }
+  }
+
   /** Does something that needs the database, however long that is away; afterwards the hold is made sure of. */
   private async reach<T>(work: () => Promise<T>): Promise<T> {
     let wasAway = false;
@@ -375,11 +400,7 @@ export class Carrying {
         wasAway = true;
         if (this.leaving) throw new ClaimLost();
       },
-    ).catch((error: unknown) => {
-      // a thread tells of a database that is away in its own way
-      if (error instanceof Problem && error.status === 503) return this.reach(work);
-      throw error;
-    });
+    );
     if (wasAway) this.lost = false;
     return result;
   }

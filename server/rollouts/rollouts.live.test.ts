@@ -1,5 +1,9 @@
 /** Rollouts through the API, on a real database and a real broker. */
+import { setTimeout as pause } from 'node:timers/promises';
 import { connect } from 'amqplib';
+import { eq } from 'drizzle-orm';
+import { rollouts } from '../db/schema.ts';
+import { Problem } from '../http/problem.ts';
 import { allowedAddresses } from '../targets/allowed.ts';
 import { AmqpBroker } from '../targets/amqp/broker.ts';
 import { readInventory } from '../targets/amqp/inventory.ts';
@@ -300,4 +304,54 @@ test('what is asked of rollouts and targets answers as it is described', async (
     'postTopologiesSlugRolloutsIdProbes',
   ].filter((id) => !answered.has(id));
   expect(silent).toEqual([]);
+});
+
+describe('a server that is busy, or its database away, when the broker is read back', () => {
+  /** Answers `readBack` with 503 so many times. @returns how often it was asked */
+  function busyFor(times: number): () => number {
+    const real = h.work.run.bind(h.work);
+    let asked = 0;
+    jest.spyOn(h.work, 'run').mockImplementation(((name: 'readBack', ...rest: [never]) => {
+      if (name === 'readBack' && asked++ < times)
+        return Promise.reject(new Problem(503, 'Busy', 'The server is busy; try again in a moment.'));
+      return real(name, ...rest);
+    }) as typeof h.work.run);
+    return () => asked;
+  }
+  afterEach(() => void jest.restoreAllMocks());
+
+  test('is asked again after a pause, and the rollout ends well', async () => {
+    const { id } = await plan(await save(TEXT.replace('archive: {}', 'archive: { ttl: 3h }')));
+    const asked = busyFor(3);
+    const began = performance.now();
+    await mara('POST', `/topologies/quay/rollouts/${id}/apply`);
+    await h.rollouts.idle();
+    expect(asked()).toBe(4);
+    // 200, 400 and 800 milliseconds
+    expect(performance.now() - began).toBeGreaterThan(1300);
+    expect((await mara('GET', `/topologies/quay/rollouts/${id}`)).data.state).toBe('applied');
+  });
+
+  test('is not asked without end: a stop is heard', async () => {
+    const { id } = await plan(await save(TEXT.replace('archive: {}', 'archive: { ttl: 4h }')));
+    const asked = busyFor(Infinity);
+    await mara('POST', `/topologies/quay/rollouts/${id}/apply`);
+    while (asked() < 3) await pause(20);
+    await mara('POST', `/topologies/quay/rollouts/${id}/stop`);
+    await h.rollouts.idle();
+    expect((await mara('GET', `/topologies/quay/rollouts/${id}`)).data.state).toBe('stopped');
+  });
+
+  test('is given up after as long as a broker that is away is waited for', async () => {
+    const { id } = await plan(await save(TEXT.replace('archive: {}', 'archive: { ttl: 5h }')));
+    busyFor(Infinity);
+    const impatient = h.secondRollouts({ awayMs: 500 });
+    await h.db.update(rollouts).set({ state: 'applying', startedBy: 1 }).where(eq(rollouts.id, id));
+    await impatient.carry(id);
+    await impatient.close();
+    expect((await mara('GET', `/topologies/quay/rollouts/${id}`)).data).toMatchObject({
+      state: 'failed',
+      error: expect.stringContaining('The server is busy'),
+    });
+  });
 });

@@ -18,6 +18,9 @@ export async function silentProxy(to: number): Promise<SilentProxy> {
   /** Grows with each silence: a connection of another time than now is dead. */
   let time = 0;
   const server = createServer((client) => {
+    sockets.add(client.on('error', () => {}));
+    client.on('close', () => sockets.delete(client));
+    if (silent) return void client.resume();
     const born = time;
     const dead = () => silent || born !== time;
     const behind = connect(to, '127.0.0.1');

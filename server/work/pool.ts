@@ -11,10 +11,17 @@ import type { Answer, Tasks, TaskName, ThreadSettings } from './tasks.ts';
 
 interface Lane {
   readonly threads: number;
+  /** Tasks that may wait for a thread; with more the server is busy. */
   readonly waiting: number;
+  /** Milliseconds one of them may wait. */
+  readonly waitMs?: number;
+  /** Milliseconds a task may take once it has a thread. */
   readonly deadlineMs: number;
   readonly megabytes: number;
 }
+
+/** Milliseconds a task waits for a thread before it is told that the server is busy. */
+const WAIT_MS = 60_000;
 
 /** Short tasks never wait behind long ones. */
 const LANES = {
@@ -41,7 +48,7 @@ const LANE_OF: Readonly<Record<TaskName, keyof typeof LANES>> = {
   readBack: 'thorough',
   expectProbe: 'thorough',
   probeSet: 'thorough',
-  declared: 'quick',
+  declared: 'thorough',
   linksStanding: 'aside',
   takeIn: 'thorough',
   browse: 'aside',
@@ -64,28 +71,92 @@ const BEGIN_MS = 3000;
 /** What a lane may use, where a test wants less. */
 export type Limits = Partial<Record<keyof typeof LANES, Partial<Lane>>>;
 
+/**
+ * The threads of one lane, and what waits for them. It counts and orders what waits by itself: the pool beneath is given
+ * a task only when a thread is free, so that the time a task waits is not taken for the time it computes.
+ */
+class Threads {
+  readonly pool: Piscina;
+  private running = 0;
+  private readonly queue: (() => void)[] = [];
+
+  constructor(
+    file: string,
+    settings: ThreadSettings,
+    readonly lane: Lane,
+    least: number,
+  ) {
+    this.pool = new Piscina({
+      filename: file,
+      minThreads: least,
+      maxThreads: lane.threads,
+      idleTimeout: 60_000,
+      resourceLimits: { maxOldGenerationSizeMb: lane.megabytes },
+      workerData: settings,
+      // the server's own environment has secrets that no thread needs
+      env: {},
+    });
+    // an ended thread shows in its task; unheard it would end the process
+    this.pool.on('error', () => {});
+  }
+
+  get waiting(): number {
+    return this.queue.length;
+  }
+
+  /** Does something once a thread is free. @throws Problem 503 where too many wait, or it waits too long */
+  async take<T>(work: () => Promise<T>, stop?: AbortSignal): Promise<T> {
+    if (this.running < this.lane.threads) this.running++;
+    else await this.turn(stop);
+    try {
+      return await work();
+    } finally {
+      const next = this.queue.shift();
+      if (next) next();
+      else this.running--;
+    }
+  }
+
+  /** Waits until somebody hands their thread on. */
+  private turn(stop: AbortSignal | undefined): Promise<void> {
+    if (this.queue.length >= this.lane.waiting) throw BUSY;
+    return new Promise((done, fail) => {
+      const leave = (why: unknown) => {
+        this.queue.splice(this.queue.indexOf(mine), 1);
+        over();
+        fail(why);
+      };
+      const stopped = () => leave(stop!.reason);
+      const late = setTimeout(() => leave(BUSY), this.lane.waitMs ?? WAIT_MS);
+      const over = () => {
+        clearTimeout(late);
+        stop?.removeEventListener('abort', stopped);
+      };
+      const mine = () => {
+        over();
+        done();
+      };
+      this.queue.push(mine);
+      if (stop?.aborted) stopped();
+      stop?.addEventListener('abort', stopped, { once: true });
+    });
+  }
+}
+
+const BUSY = new Problem(503, 'Busy', 'The server is busy; try again in a moment.', {}, 2);
+
 export class Work {
-  private readonly lanes: Record<keyof typeof LANES, { readonly pool: Piscina; readonly deadlineMs: number }>;
+  private readonly lanes: Record<keyof typeof LANES, Threads>;
 
   /** @param file the built script of the threads */
   constructor(file: string, settings: ThreadSettings, limits: Limits = {}) {
-    const lane = (name: keyof typeof LANES) => {
-      const { threads, waiting, deadlineMs, megabytes } = { ...LANES[name], ...limits[name] };
-      const pool = new Piscina({
-        filename: file,
-        minThreads: name === 'aside' || name === 'long' ? 0 : 1,
-        maxThreads: threads,
-        maxQueue: waiting,
-        idleTimeout: 60_000,
-        resourceLimits: { maxOldGenerationSizeMb: megabytes },
-        workerData: settings,
-        // the server's own environment has secrets that no thread needs
-        env: {},
-      });
-      // an ended thread shows in its task; unheard it would end the process
-      pool.on('error', () => {});
-      return { pool, deadlineMs };
-    };
+    const lane = (name: keyof typeof LANES) =>
+      new Threads(
+        file,
+        settings,
+        { ...LANES[name], ...limits[name] },
+        name === 'aside' || name === 'long' ? 0 : 1,
+      );
     this.lanes = {
       quick: lane('quick'),
       thorough: lane('thorough'),
@@ -107,35 +178,8 @@ export class Work {
     transfer: TransferListItem[] = [],
     stop?: AbortSignal,
   ): Promise<Awaited<ReturnType<Tasks[K]>>> {
-    const { pool, deadlineMs } = this.lanes[LANE_OF[name]];
-    const over = new AbortController();
-    const timer = setTimeout(() => over.abort(), deadlineMs);
-    let answer: Answer<Awaited<ReturnType<Tasks[K]>>>;
-    try {
-      answer = (await pool.run(
-        { name, input },
-        { signal: stop ? AbortSignal.any([over.signal, stop]) : over.signal, transferList: transfer },
-      )) as typeof answer;
-    } catch (error) {
-      if (over.signal.aborted)
-        throw new Problem(
-          422,
-          'Too much to work out',
-          `This took longer than ${deadlineMs / 1000} seconds and was stopped. Make the topology smaller, or ask for less.`,
-        );
-      const { code, message } = error as { code?: string; message?: string };
-      if (code === 'ERR_WORKER_OUT_OF_MEMORY')
-        throw new Problem(
-          422,
-          'Too much to work out',
-          'This took more memory than there may be, and was stopped.',
-        );
-      if (message === 'Task queue is at limit')
-        throw new Problem(503, 'Busy', 'Too much is being worked out; try again in a moment.', {}, 2);
-      throw error;
-    } finally {
-      clearTimeout(timer);
-    }
+    const threads = this.lanes[LANE_OF[name]];
+    const answer = await threads.take(() => timed<K>(threads, { name, input }, transfer, stop), stop);
     if (answer.ok) return answer.value;
     if (answer.away) throw away();
     const { status, title, detail, more } = answer.problem;
@@ -144,9 +188,9 @@ export class Work {
 
   /** @returns of each lane how many tasks wait, and how many were done */
   lanesNow(): { lane: string; waiting: number; done: number }[] {
-    return Object.entries(this.lanes).map(([lane, { pool }]) => ({
+    return Object.entries(this.lanes).map(([lane, { pool, waiting }]) => ({
       lane,
-      waiting: pool.queueSize,
+      waiting,
       done: pool.completed,
     }));
   }
@@ -163,5 +207,36 @@ export class Work {
         await pool.destroy();
       }),
     );
+  }
+}
+
+/** Does a task on a free thread, within the time that its lane gives. */
+async function timed<K extends TaskName>(
+  { pool, lane: { deadlineMs } }: Threads,
+  task: { readonly name: K; readonly input: unknown },
+  transferList: TransferListItem[],
+  stop: AbortSignal | undefined,
+): Promise<Answer<Awaited<ReturnType<Tasks[K]>>>> {
+  const over = new AbortController();
+  const timer = setTimeout(() => over.abort(), deadlineMs);
+  const signal = stop ? AbortSignal.any([over.signal, stop]) : over.signal;
+  try {
+    return (await pool.run(task, { signal, transferList })) as Answer<Awaited<ReturnType<Tasks[K]>>>;
+  } catch (error) {
+    if (over.signal.aborted)
+      throw new Problem(
+        422,
+        'Too much to work out',
+        `This took longer than ${deadlineMs / 1000} seconds and was stopped. Make the topology smaller, or ask for less.`,
+      );
+    if ((error as { code?: string }).code === 'ERR_WORKER_OUT_OF_MEMORY')
+      throw new Problem(
+        422,
+        'Too much to work out',
+        'This took more memory than there may be, and was stopped.',
+      );
+    throw error;
+  } finally {
+    clearTimeout(timer);
   }
 }
