@@ -58,6 +58,7 @@ export { type HostedKind, type HostedStep, type HostedThing, wantedHosted } from
 export { type RightsStep, wantedRights } from './rollout/rights.ts';
 export type { Operation } from './rollout/state.ts';
 export type { Window } from './rollout/windows.ts';
+export { strangeInExchange, strangeInQueue } from './rollout/understood.ts';
 export {
   type AppRights,
   type Arguments,

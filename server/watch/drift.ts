@@ -31,8 +31,16 @@ export async function driftIn(
       );
       const topology = await topologyAt(db, topologyId, revision, environment);
       const stands = await standingThere(db, { topologyId, environment, broker }, key);
-      const { steps, kept } = planRollout(wantedOn(topology, broker), has, stands.earlier);
+      const { steps, kept, leftAlone } = planRollout(wantedOn(topology, broker), has, stands.earlier);
       for (const step of steps) differences.push({ broker, ...differenceOf(step, has) });
+      for (const { kind, name, why } of leftAlone)
+        differences.push({
+          broker,
+          kind: 'changed',
+          what: `${kind} ${name} is left alone: ${why}`,
+          putBack: null,
+          ...extraOf(`${kind} ${name}`, has),
+        });
       for (const what of kept)
         differences.push({
           broker,

@@ -69,9 +69,24 @@ test('what the language cannot say is said to be so', () => {
     expect.stringContaining('late is of the type x-delayed-message'),
     expect.stringContaining('goes to the exchange gone'),
     expect.stringContaining('one has settings that the language cannot say: x-single-active-consumer'),
-    expect.stringContaining('two is asked for as of the kind stream'),
+    expect.stringContaining('The queue two is of the kind stream'),
     expect.stringContaining('Dead letters of three goes to the exchange gone'),
     expect.stringContaining('Dead letters of four go to gone'),
+  ]);
+});
+
+test('settings that policies make are named, one by one', () => {
+  const { unsaid } = adopt(
+    {
+      exchanges: [{ ...exchange('in'), policy: { 'alternate-exchange': 'rest' } }],
+      queues: [{ ...queue('one'), policy: { 'max-length': 5, 'ha-mode': 'all' } }],
+      bindings: [],
+    },
+    'm',
+  );
+  expect(unsaid).toEqual([
+    expect.stringContaining('A policy of the broker sets alternate-exchange = "rest" on the exchange in.'),
+    expect.stringContaining('sets max-length = 5, ha-mode = "all" on the queue one.'),
   ]);
 });
 

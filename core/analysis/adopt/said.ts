@@ -25,9 +25,18 @@ function noteOthers(note: Note, what: string, others: Readonly<Record<string, un
   if (names.length) note(`${what} has settings that the language cannot say: ${names.join(', ')}.`);
 }
 
+/** A policy's settings hold for whatever matches its pattern; no document states them. */
+function notePolicy(note: Note, what: string, policy: Arguments = {}): void {
+  const settings = Object.entries(policy).map(([name, value]) => `${name} = ${JSON.stringify(value)}`);
+  if (settings.length)
+    note(
+      `A policy of the broker sets ${settings.join(', ')} on ${what}. The language cannot state policies: a trace does not know of it.`,
+    );
+}
+
 /** @returns what is said of an exchange; undefined where it is of a kind that the language does not know */
 export function exchangeSaid(
-  { name, type, durable, autoDelete, internal, arguments: terms }: WireExchange,
+  { name, type, durable, autoDelete, internal, arguments: terms, policy }: WireExchange,
   names: NamesThere,
   note: Note,
 ): Said | undefined {
@@ -39,6 +48,7 @@ export function exchangeSaid(
   }
   const { 'alternate-exchange': unrouted, ...others } = terms;
   noteOthers(note, `The exchange ${name}`, others);
+  notePolicy(note, `the exchange ${name}`, policy);
   return {
     type,
     ...(durable ? {} : { durable: false }),
@@ -64,7 +74,7 @@ function leadingTo(
 
 /** @returns what is said of a queue */
 export function queueSaid(
-  { name, durable, autoDelete, exclusive, arguments: terms }: WireQueue,
+  { name, durable, autoDelete, exclusive, arguments: terms, policy, kind: live }: WireQueue,
   names: NamesThere,
   note: Note,
 ): Said {
@@ -82,8 +92,12 @@ export function queueSaid(
     ...others
   } = terms;
   const what = `The queue ${name}`;
-  if (kind !== undefined && !(kind === 'quorum' && maxDeliveries !== undefined))
-    note(`${what} is asked for as of the kind ${String(kind)}, which is said here only with maxDeliveries.`);
+  const of = kind ?? live ?? 'classic';
+  if (of !== 'classic' && !(of === 'quorum' && maxDeliveries !== undefined))
+    note(
+      `${what} is of the kind ${String(of)}, which the language cannot state${of === 'quorum' ? ' without maxDeliveries' : ''}: rollouts leave the queue alone.`,
+    );
+  notePolicy(note, `the queue ${name}`, policy);
   const odd = overflow !== undefined && overflow !== 'reject-publish' && overflow !== 'drop-head';
   noteOthers(note, what, { ...others, ...(odd ? { 'x-overflow': overflow } : {}) });
   const time = (ms: Arguments[string]) => formatDuration(Number(ms));

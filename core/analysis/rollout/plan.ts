@@ -1,6 +1,6 @@
 /** The steps that lead an AMQP 0-9-1 broker from what it has to what a topology asks of it. */
 import { counted } from '../../base/phrase.ts';
-import { thing } from '../../language/thing.ts';
+import { type ThingId, thing } from '../../language/thing.ts';
 import { type HostedStep, doneOnHosted, hostedChanges, hostedStepId, planHosted } from './hosted.ts';
 import { type RightsStep, doneInRights, planRights, rightsChanges } from './rights.ts';
 import type { StepWords } from './risk.ts';
@@ -15,8 +15,10 @@ import {
   type WireQueue,
   bindingId,
   bindingText,
+  type Wanted,
   differs,
 } from './wire.ts';
+import { difference, strangeInExchange, strangeInQueue } from './understood.ts';
 
 /** A step on a broker: of a publish-subscribe service, or of an AMQP 0-9-1 broker. */
 export type Step = HostedStep | AmqpStep | RightsStep;
@@ -38,8 +40,21 @@ export interface Plan {
   /** What the broker has beyond the topology, left as it is. */
   readonly kept: readonly string[];
   readonly leftToOthers: WantedState['leftToOthers'];
+  /** Things on the broker that no step touches, since not all of them is understood; they are in `leftToOthers` too. */
+  readonly leftAlone: readonly LeftAlone[];
   /** How many wanted things are there already, as wanted. */
   readonly inPlace: number;
+}
+
+/** A thing that is there, and is left as it is. */
+export interface LeftAlone {
+  readonly kind: 'exchange' | 'queue';
+  /** Its name on the broker. */
+  readonly name: string;
+  /** What of it no document states, or what is not understood, in words. */
+  readonly why: string;
+  /** Whether a rollout would change or remove it, were it understood. */
+  readonly asked: boolean;
 }
 
 type AmqpPlan = Plan & { readonly steps: readonly AmqpStep[] };
@@ -61,7 +76,7 @@ export function planRollout(wanted: WantedState, has: Inventory, earlier: readon
   if (has.hosted) {
     const before = earlier.flatMap(({ hosted }) => hosted ?? []);
     const planned = planHosted(wanted.hosted ?? { things: [], unsaid: [] }, has.hosted, before);
-    return { ...planned, leftToOthers: wanted.leftToOthers };
+    return { ...planned, leftToOthers: wanted.leftToOthers, leftAlone: [] };
   }
   const planned = planAmqp(wanted, has, earlier);
   if (!has.rights) return wanted.rights?.rights.length ? withoutUsers(planned, wanted.rights) : planned;
@@ -91,6 +106,7 @@ export function planRollout(wanted: WantedState, has: Inventory, earlier: readon
       ),
       ...(wanted.rights?.unsaid ?? []),
     ],
+    leftAlone: planned.leftAlone,
     inPlace: planned.inPlace + inPlace,
   };
 }
@@ -120,16 +136,44 @@ function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier
   };
 
   const changed = new Map<string, string>();
-  for (const exchange of wanted.exchanges) {
-    const there = exchangesThere.get(exchange.name);
-    const how = there && differs(exchange, there);
-    if (how) changed.set(`exchange ${exchange.name}`, how);
-  }
-  for (const queue of wanted.queues) {
-    const there = queuesThere.get(queue.name);
-    const how = there && differs(queue, there);
-    if (how) changed.set(`queue ${queue.name}`, how);
-  }
+  const leftAlone = new Map<string, LeftAlone>();
+  /** Notes how a wanted thing that is there is to change, or why it is left alone. */
+  const compare = <T extends WireExchange | WireQueue>(
+    kind: LeftAlone['kind'],
+    wants: readonly Wanted<T>[],
+    there: ReadonlyMap<string, T>,
+    before: readonly T[],
+    strangeIn: (there: T) => string,
+  ) => {
+    const earlierOnes = new Map<string, T[]>();
+    for (const each of before) earlierOnes.set(each.name, [...(earlierOnes.get(each.name) ?? []), each]);
+    for (const each of wants) {
+      const has = there.get(each.name);
+      if (!has) continue;
+      const id = `${kind} ${each.name}`;
+      const { asked, unstated } = difference(each, has, earlierOnes.get(each.name) ?? []);
+      const strange = strangeIn(has);
+      const why = strange || (unstated && `no document states that it has ${unstated}`);
+      // what is there and unstated would be lost, were it made anew for another reason
+      if (why) leftAlone.set(id, { kind, name: each.name, why, asked: asked !== '' });
+      else if (asked) changed.set(id, asked);
+    }
+  };
+  compare(
+    'exchange',
+    wanted.exchanges,
+    exchangesThere,
+    earlier.flatMap((each) => each.exchanges),
+    strangeInExchange,
+  );
+  compare(
+    'queue',
+    wanted.queues,
+    queuesThere,
+    earlier.flatMap((each) => each.queues),
+    strangeInQueue,
+  );
+  for (const each of goes.leftAlone) leftAlone.set(`${each.kind} ${each.name}`, each);
   const touches = (binding: WireBinding) =>
     [`exchange ${binding.source}`, `${binding.to} ${binding.destination}`].filter((each) =>
       changed.has(each),
@@ -156,7 +200,7 @@ function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier
     for (const binding of has.bindings) if (isOthers(binding)) note(binding);
   }
 
-  for (const { of: _of, place, ...exchange } of alternatesFirst(wanted.exchanges)) {
+  for (const { of: _of, place, byDefault: _d, ...exchange } of alternatesFirst(wanted.exchanges)) {
     const name = `exchange ${exchange.name}`;
     const how = changed.get(name);
     if (!exchangesThere.has(exchange.name)) {
@@ -181,7 +225,7 @@ function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier
       });
     } else inPlace++;
   }
-  for (const { of: _of, place, ...queue } of deadLettersFirst(wanted.queues)) {
+  for (const { of: _of, place, byDefault: _d, ...queue } of deadLettersFirst(wanted.queues)) {
     const name = `queue ${queue.name}`;
     const how = changed.get(name);
     const there = queuesThere.get(queue.name);
@@ -223,6 +267,11 @@ function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier
         inverse,
       });
   }
+  const isAlone = ({ source, to, destination }: WireBinding) =>
+    leftAlone.has(`exchange ${source}`) || leftAlone.has(`${to} ${destination}`);
+  /** Only bindings of headers exchanges have arguments that the language can state. */
+  const isStrange = ({ source, arguments: terms }: WireBinding) =>
+    Object.keys(terms).length > 0 && exchangesThere.get(source)?.type !== 'headers';
   const kept = [
     ...has.exchanges
       .filter(
@@ -242,6 +291,11 @@ function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier
       kept.push(`binding ${bindingText(binding)}`);
       continue;
     }
+    // what leads to or from a thing that is left alone is as little understood, unless an earlier revision made it
+    if (!made.has(id) && (isAlone(binding) || isStrange(binding))) {
+      kept.push(`binding ${bindingText(binding)}`);
+      continue;
+    }
     // it goes with the thing that is replaced
     if (touches(binding).length || goes.atOnce(binding)) continue;
     steps.push({
@@ -253,7 +307,21 @@ function planAmqp(wanted: WantedState, has: Inventory, earlier: readonly Earlier
     });
   }
   steps.push(...madeAgain(wanted, has, steps, isOthers, goes), ...deletions(goes, has, isOthers));
-  return { steps, kept, leftToOthers: wanted.leftToOthers, inPlace };
+  const ofWanted = new Map<string, ThingId>([
+    ...wanted.exchanges.map(({ name, of }) => [`exchange ${name}`, of] as const),
+    ...wanted.queues.map(({ name, of }) => [`queue ${name}`, of] as const),
+  ]);
+  const alone = [...leftAlone].map(([id, { kind, name, why }]) => ({
+    of: ofWanted.get(id) ?? thing(kind, name).id,
+    why: `the ${kind} ${name} is left alone: ${why}`,
+  }));
+  return {
+    steps,
+    kept,
+    leftToOthers: [...wanted.leftToOthers, ...alone],
+    leftAlone: [...leftAlone.values()],
+    inPlace,
+  };
 }
 
 /** Things of a broker that a rollout removes. */
@@ -262,6 +330,8 @@ interface Going {
   readonly queues: ReadonlySet<WireQueue>;
   /** Whether a binding goes with one of them. */
   takes(binding: WireBinding): boolean;
+  /** What would go, were all of it understood. */
+  readonly leftAlone: readonly LeftAlone[];
   /** Whether it goes with an auto-delete exchange that is removed, which removing its last binding would remove. */
   atOnce(binding: WireBinding): boolean;
 }
@@ -289,6 +359,14 @@ function goingIn(wanted: WantedState, has: Inventory, earlier: readonly Earlier[
     wanted.queues,
     earlier.flatMap((each) => each.queues),
   );
+  const leftAlone: LeftAlone[] = [];
+  for (const each of exchanges) leave('exchange', each, strangeInExchange(each));
+  for (const each of queues) leave('queue', each, strangeInQueue(each));
+  function leave(kind: LeftAlone['kind'], each: WireExchange | WireQueue, why: string) {
+    if (!why) return;
+    leftAlone.push({ kind, name: each.name, why, asked: true });
+    (kind === 'exchange' ? exchanges : queues).delete(each as never);
+  }
   const gone = new Set([
     ...[...exchanges].map(({ name }) => `exchange ${name}`),
     ...[...queues].map(({ name }) => `queue ${name}`),
@@ -297,6 +375,7 @@ function goingIn(wanted: WantedState, has: Inventory, earlier: readonly Earlier[
   return {
     exchanges,
     queues,
+    leftAlone,
     takes: ({ source, to, destination }) =>
       gone.has(`exchange ${source}`) || gone.has(`${to} ${destination}`),
     atOnce: ({ source }) => byThemselves.has(source),
@@ -450,7 +529,7 @@ function* madeAgain(
   const state = new BrokerState(has);
   const others = state.bindings().filter((each) => isOthers(each) && !goes.takes(each));
   for (const step of steps) for (const each of operationsOf(step, state)) state.apply(each);
-  for (const { of: _of, place, ...exchange } of wanted.exchanges) {
+  for (const { of: _of, place, byDefault: _d, ...exchange } of wanted.exchanges) {
     if (state.exchanges.has(exchange.name)) continue;
     const title = `declare ${exchange.type} exchange ${exchange.name} again: it goes with its last binding`;
     yield { do: 'declare exchange', exchange, place, risk: 'interrupts', title };

@@ -16,7 +16,7 @@ brokers:
       rest: { type: fanout, wireName: rest.v2, durable: false, autoDelete: true }
       cargo: { type: headers, internal: true }
     queues:
-      boards: { perInstanceOf: board, ttl: 10m, maxLength: 5, overflow: refuse-new, deadLetter: { to: rest, key: gone } }
+      boards: { perInstanceOf: board, durable: true, ttl: 10m, maxLength: 5, overflow: refuse-new, deadLetter: { to: rest, key: gone } }
       dead: { deadLetter: { to: boards-in }, maxPriority: 3, expires: 1h, maxBytes: 1KiB }
       boards-in: { wireName: in.boards, maxDeliveries: 4 }
       mine: { exclusive: true }
@@ -35,8 +35,8 @@ const wanted = wantedState(topology, 'm');
 const EMPTY: Inventory = { exchanges: [], queues: [], bindings: [] };
 /** What a broker would report after all of it was made. */
 const made: Inventory = {
-  exchanges: wanted.exchanges.map(({ of: _of, place: _place, ...rest }) => rest),
-  queues: wanted.queues.map(({ of: _of, place: _place, ...rest }) => rest),
+  exchanges: wanted.exchanges.map(({ of: _of, place: _place, byDefault: _byDefault, ...rest }) => rest),
+  queues: wanted.queues.map(({ of: _of, place: _place, byDefault: _byDefault, ...rest }) => rest),
   bindings: wanted.bindings.map(({ place: _place, ...rest }) => rest),
 };
 const titles = (has: Inventory, of = wanted) => planRollout(of, has).steps.map((step) => step.title);

@@ -29,6 +29,8 @@ export interface WireExchange {
   readonly autoDelete: boolean;
   readonly internal: boolean;
   readonly arguments: Arguments;
+  /** Of an exchange that is there: settings that a policy adds to it. */
+  readonly policy?: Arguments;
 }
 
 export interface WireQueue {
@@ -42,8 +44,10 @@ export interface WireQueue {
   /** Those of them that nobody has in hand. */
   readonly ready?: number;
   readonly takers?: number;
-  /** Of a queue that is there: settings an operator's policy adds to it. */
+  /** Of a queue that is there: settings that policies add to it. */
   readonly policy?: Arguments;
+  /** Of a queue that is there: its kind by the broker's word, where that is not `classic`. */
+  readonly kind?: string;
 }
 
 export interface WireBinding {
@@ -88,7 +92,12 @@ export interface Inventory {
 }
 
 /** A wanted thing with where it is declared. */
-export type Wanted<T> = T & { readonly of: ThingId; readonly place: Span };
+export type Wanted<T> = T & {
+  readonly of: ThingId;
+  readonly place: Span;
+  /** Settings that the document does not state, but leaves to their defaults. */
+  readonly byDefault?: readonly string[];
+};
 
 export interface WantedState {
   readonly exchanges: readonly Wanted<WireExchange>[];
@@ -140,6 +149,7 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
       autoDelete: value.autoDelete?.value ?? false,
       internal: value.internal?.value ?? false,
       arguments: unrouted ? { 'alternate-exchange': wireOf(unrouted)[0]! } : {},
+      byDefault: unstated(value, ['type', 'durable', 'autoDelete', 'internal']),
       of: of.id,
       place: spanOf(topology, key),
     });
@@ -163,6 +173,7 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
           const target = find(address, BINDABLE);
           return target && { kind: target.kind, wire: wireOf(target)[0] ?? target.name };
         }),
+        byDefault: unstated(value, ['durable', 'autoDelete']),
         of: of.id,
         place: spanOf(topology, key),
       });
@@ -196,12 +207,22 @@ export function wantedState(topology: Topology, brokerId: string): WantedState {
   return { exchanges, queues, bindings, leftToOthers };
 }
 
+/** @returns those of some settings that a declaration does not state */
+const unstated = <T extends object>(declared: T, keys: readonly (keyof T & string)[]): string[] =>
+  keys.filter((key) => declared[key] === undefined);
+
 /** @returns what a broker has that is as wanted */
 export const inventoryOf = ({ exchanges, queues, bindings }: WantedState): Inventory => ({
-  exchanges: exchanges.map(({ of: _of, place: _place, ...exchange }) => exchange),
-  queues: queues.map(({ of: _of, place: _place, ...queue }) => queue),
+  exchanges: exchanges.map(onWire),
+  queues: queues.map(onWire),
   bindings: bindings.map(({ place: _place, ...binding }) => binding),
 });
+
+/** @returns a wanted thing as the broker is told of it, without where and how it is declared */
+export function onWire<T extends WireExchange | WireQueue>(wanted: Wanted<T>): T {
+  const { of: _of, place: _place, byDefault: _byDefault, ...wire } = wanted;
+  return wire as unknown as T;
+}
 
 type Bindings = NonNullable<AmqpBrokerDecl['bindings']>['items'];
 
@@ -263,7 +284,12 @@ function sorted(terms: Arguments): [string, unknown][] {
 }
 
 function alike(a: Arguments, b: Arguments): boolean {
-  return JSON.stringify(sorted(a)) === JSON.stringify(sorted(b));
+  // a queue is classic where nothing else is asked for
+  const told = (terms: Arguments) =>
+    JSON.stringify(
+      sorted(terms).filter(([name, value]) => !(name === 'x-queue-type' && value === 'classic')),
+    );
+  return told(a) === told(b);
 }
 
 /** Exchanges every broker has (AMQP 0-9-1 §3.1.3.1): the unnamed one and those beginning `amq.`. */

@@ -1,5 +1,5 @@
 /** Reads what a broker has, through its HTTP API. Large answers: to be done on a thread. */
-import type { Arguments, Inventory, WireQueue } from '@vondle/core/analysis';
+import type { Arguments, Inventory, WireExchange, WireQueue } from '@vondle/core/analysis';
 import type { AmqpBroker } from './broker.ts';
 import { LINK_TAG, OUR_PREFIX } from './names.ts';
 import { BrokerTrouble } from './trouble.ts';
@@ -11,6 +11,13 @@ interface HttpExchange {
   auto_delete: boolean;
   internal: boolean;
   arguments: Arguments;
+  /** The name of the policy that applies to it. */
+  policy?: string | null;
+}
+
+interface HttpPolicy {
+  name: string;
+  definition: Record<string, unknown>;
 }
 
 interface HttpQueue {
@@ -19,6 +26,8 @@ interface HttpQueue {
   auto_delete: boolean;
   exclusive: boolean;
   arguments: Arguments;
+  /** Its kind: classic, quorum, stream. */
+  type?: string;
   messages?: number;
   messages_ready?: number;
   consumers?: number;
@@ -59,17 +68,9 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
   for (const { queue, consumer_tag } of consumers)
     if (isTaker(consumer_tag)) takers.set(queue.name, (takers.get(queue.name) ?? 0) + 1);
   const theirs = (name: string) => !name.startsWith(OUR_PREFIX);
+  const policies = exchanges.some(({ policy }) => policy) ? await policiesOf(broker) : new Map();
   return {
-    exchanges: exchanges
-      .filter(({ name }) => theirs(name))
-      .map(({ name, type, durable, auto_delete, internal, arguments: terms }) => ({
-        name,
-        type,
-        durable,
-        autoDelete: auto_delete,
-        internal,
-        arguments: terms,
-      })),
+    exchanges: exchanges.filter(({ name }) => theirs(name)).map((each) => exchangeOf(each, policies)),
     queues: queues
       .filter(({ name }) => theirs(name))
       .map((each) => queueOf(each, takers.get(each.name) ?? 0)),
@@ -87,6 +88,31 @@ export async function readInventory(broker: AmqpBroker): Promise<Inventory> {
   };
 }
 
+/** @returns the settings of each policy; none where the target's user may not see them */
+async function policiesOf(broker: AmqpBroker): Promise<ReadonlyMap<string, Arguments>> {
+  const found = await broker.ask<HttpPolicy[]>(broker.path('policies')).catch((error: unknown) => {
+    if (error instanceof BrokerTrouble && error.kind === 'not let in') return [];
+    throw error;
+  });
+  return new Map((found ?? []).map(({ name, definition }) => [name, definition as Arguments]));
+}
+
+function exchangeOf(
+  { name, type, durable, auto_delete, internal, arguments: terms, policy }: HttpExchange,
+  policies: ReadonlyMap<string, Arguments>,
+): WireExchange {
+  return {
+    name,
+    type,
+    durable,
+    autoDelete: auto_delete,
+    internal,
+    arguments: terms,
+    // one whose settings cannot be seen is told by its name
+    ...(policy ? { policy: policies.get(policy) ?? { policy } } : {}),
+  };
+}
+
 /** Who carries a link, or messages of a queue that is replaced, is no taker that anybody would miss. */
 const isTaker = (tag: string) => !tag.startsWith(LINK_TAG) && !tag.startsWith(OUR_PREFIX);
 
@@ -101,6 +127,7 @@ function queueOf(
     exclusive,
     // the broker says of every queue what kind it is; only what was asked for is compared
     arguments: terms,
+    ...(queue.type && queue.type !== 'classic' ? { kind: queue.type } : {}),
     messages: queue.messages ?? 0,
     ready: queue.messages_ready ?? queue.messages ?? 0,
     takers,
@@ -122,11 +149,10 @@ export async function readQueue(broker: AmqpBroker, name: string): Promise<WireQ
 }
 
 /** @returns one exchange as it is at this moment; undefined where there is none. */
-export async function readExchange(broker: AmqpBroker, name: string) {
+export async function readExchange(broker: AmqpBroker, name: string): Promise<WireExchange | undefined> {
   const found = await broker.ask<HttpExchange>(broker.path('exchanges', name));
   if (!found) return undefined;
-  const { type, durable, auto_delete, internal, arguments: terms } = found;
-  return { name, type, durable, autoDelete: auto_delete, internal, arguments: terms };
+  return exchangeOf(found, found.policy ? await policiesOf(broker) : new Map());
 }
 
 /** The HTTP API tells a void value (AMQP 0-9-1 §4.2.5.5) as the text `undefined`. @returns arguments of a binding as they are */

@@ -2,6 +2,8 @@
 import { randomUUID } from 'node:crypto';
 import {
   differs,
+  strangeInExchange,
+  strangeInQueue,
   type RightsStep,
   type Step,
   type WireBinding,
@@ -190,6 +192,7 @@ export class StepRunner implements Runner {
     agreed: number,
   ): Promise<string | null> {
     const there = await readQueue(this.broker, queue.name);
+    if (there) mustBeUnderstood(`queue ${queue.name}`, strangeInQueue(there));
     const carry = await Replacement.begin(
       this.broker,
       this.connection,
@@ -253,6 +256,7 @@ export class StepRunner implements Runner {
   private async deleteQueue(queue: WireQueue, agreed: number): Promise<string | null> {
     const there = await readQueue(this.broker, queue.name);
     if (!there) return null;
+    mustBeUnderstood(`queue ${queue.name}`, strangeInQueue(there));
     const waiting = Math.max(await this.attempt((channel) => counted(channel, queue.name)), inHandOf(there));
     if (waiting > agreed) throw moreThanAgreed(queue.name, waiting, agreed);
     const ifEmpty = waiting === 0 && there.arguments['x-queue-type'] !== 'quorum';
@@ -272,6 +276,7 @@ export class StepRunner implements Runner {
       for (const binding of bindings) await bind(channel, binding);
       return null;
     }
+    if (there) mustBeUnderstood(`exchange ${exchange.name}`, strangeInExchange(there));
     const release = await this.hold(
       channel,
       bindings.filter(({ source }) => source !== exchange.name),
@@ -376,4 +381,9 @@ async function unbind(
 ): Promise<void> {
   if (to === 'queue') await channel.unbindQueue(destination, source, key, terms);
   else await channel.unbindExchange(destination, source, key, terms);
+}
+
+/** @throws BrokerTrouble for what a plan would have left alone: it was made so since, and is neither replaced nor removed */
+function mustBeUnderstood(what: string, why: string): void {
+  if (why) throw new BrokerTrouble('refused', '', `the ${what} is left alone: ${why}`);
 }
