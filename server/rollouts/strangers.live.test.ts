@@ -64,6 +64,7 @@ const queues = fc.array(fc.oneof({ weight: 3, arbitrary: classic }, quorum, stre
 
 /** Makes a broker as somebody else would. */
 async function build(list: readonly { durable: boolean; arguments: object }[]) {
+  await connection?.close();
   const broker = await emptyVirtualHost(VHOST);
   await broker.ask(broker.path('policies', 'limits'), {
     method: 'PUT',
@@ -73,7 +74,6 @@ async function build(list: readonly { durable: boolean; arguments: object }[]) {
     method: 'PUT',
     body: { pattern: '^q2$', definition: { 'queue-mode': 'lazy' }, 'apply-to': 'queues' },
   });
-  await connection?.close();
   connection = await connect(addressesOf(VHOST).amqp);
   const channel = await connection.createConfirmChannel();
   await channel.assertExchange('dead', 'fanout');
