@@ -18,6 +18,8 @@ export interface Stands {
     readonly broker: string;
     readonly revision: number;
     readonly targetId: number;
+    /** The rollout that did it: another one, even of the same revision, may have changed what is there. */
+    readonly rollout: number;
   }[];
 }
 
@@ -30,20 +32,21 @@ export async function environmentsStanding(db: Database): Promise<Stands[]> {
     revision: number;
     tears_down: boolean;
     target_id: number;
+    rollout: number;
   }>(sql`
     select distinct on (r.topology_id, r.environment, r.broker)
-      r.topology_id, r.environment, r.broker, r.revision, r.tears_down, t.id as target_id
+      r.topology_id, r.environment, r.broker, r.revision, r.tears_down, t.id as target_id, r.id as rollout
     from rollouts r join targets t
       on t.topology_id = r.topology_id and t.environment = r.environment and t.broker = r.broker
     where r.state = 'applied'
     order by r.topology_id, r.environment, r.broker, r.id desc`);
   const found = new Map<string, Stands & { brokers: Stands['brokers'][number][] }>();
-  for (const { topology_id, environment, broker, revision, tears_down, target_id } of rows) {
+  for (const { topology_id, environment, broker, revision, tears_down, target_id, rollout } of rows) {
     if (tears_down) continue;
     const key = `${topology_id} ${environment}`;
     let at = found.get(key);
     if (!at) found.set(key, (at = { topologyId: topology_id, environment, brokers: [] }));
-    at.brokers.push({ broker, revision, targetId: target_id });
+    at.brokers.push({ broker, revision, targetId: target_id, rollout });
   }
   return [...found.values()];
 }

@@ -20,8 +20,10 @@ import { tidyWays } from './tidy.ts';
 
 /** A process that does not say for so long that it is alive is not. */
 const ALIVE_MS = 20_000;
-/** How often it says so, how far it is, and looks whether to stop. */
+/** How often it says so, and looks whether to stop. */
 const SAY_MS = 1000;
+/** How often it says how far it is, while it gets on: a process that is killed has done little beyond that. */
+const COUNT_MS = 100;
 /** So many operations of an environment are told. */
 const MOST_TOLD = 30;
 
@@ -155,7 +157,8 @@ export class Messages {
       .set({
         state: 'failed',
         finishedAt: new Date(),
-        error: 'The server that did it ended. What it had done is done; what it had in hand is where it was.',
+        error:
+          'The server that did it ended. At least as many as are counted here were done; the others are where they were.',
       })
       .where(and(eq(operations.state, 'running'), lt(operations.aliveUntil, sql`now()`)))
       .returning();
@@ -320,6 +323,16 @@ export class Messages {
         .then(([row]) => (row?.stopAsked ?? true) && stop.abort())
         .catch(() => {});
     }, SAY_MS);
+    let counted = so;
+    const count = setInterval(() => {
+      if (so === counted) return;
+      counted = so;
+      void this.db
+        .update(operations)
+        .set(so)
+        .where(and(eq(operations.id, id), eq(operations.state, 'running')))
+        .catch(() => {});
+    }, COUNT_MS);
     let state: 'done' | 'stopped' | 'failed' = 'done';
     let error: string | null = null;
     try {
@@ -336,6 +349,7 @@ export class Messages {
       this.log.warn({ operation: id, err: forTheLog(caught) }, 'an operation on messages failed');
     } finally {
       clearInterval(say);
+      clearInterval(count);
       this.ending.signal.removeEventListener('abort', end);
     }
     await this.db

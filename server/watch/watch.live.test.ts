@@ -223,6 +223,8 @@ test('what is changed behind its back is found, and what puts it back; nothing i
     await w.owner('POST', `${w.base}/rollouts/${planned.data.id}/apply`, {});
     await w.h.rollouts.idle();
   }
+  // Watch compares anew once a rollout has ended, without being asked to
+  await until(async () => (await look()).drift?.differences.length === 1);
   const left = (await compare()).differences;
   expect(left.map(({ what }: { what: string }) => what)).toEqual([expect.stringContaining('queue somebody')]);
   await w.channel.deleteQueue('somebody');
