@@ -126,7 +126,8 @@ test('a draft of one’s own is begun, edited beside the other, and goes on from
   await see(
     odo,
     '[data-testid=newer]',
-    'r4 was saved meanwhile (Mara Okell: Storm season, as far as it is.)',
+    // both wrote into the main draft
+    'r4 was saved meanwhile (Mara Okell, Odo Finch: Storm season, as far as it is.)',
   );
   await press(odo, '[data-testid=newer] button', 'bring it into this draft');
   await see(odo, '[data-testid=drafts]', 'quieter storms on r4');
