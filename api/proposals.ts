@@ -78,7 +78,7 @@ const thread = record(
 );
 export type Thread = InferType<typeof thread>;
 
-/** Somebody who wrote into it: they do not review it. */
+/** A member who wrote into the draft, and therefore does not review it. */
 const writer = record({ handle: text(), name: text() });
 const proposal = record(
   { ...proposalFields, verdicts: list(verdict), threads: list(thread), writers: list(writer) },

@@ -121,7 +121,7 @@ describe('a setting that no document states', () => {
 test.each<[string, Partial<WireExchange>]>([
   ['of a type that a plugin brings', { type: 'x-delayed-message', arguments: { 'x-delayed-type': 'topic' } }],
   ['with an argument', { arguments: { 'x-made-up': 1 } }],
-  ['under a policy', { policy: { 'federation-upstream': 'far' } }],
+  ['under a policy', { policy: { 'made-up': 'far' } }],
 ])('an exchange %s is not touched', (_, more) => {
   const wanted = wantedOf('', 'e: { type: direct, durable: false }');
   const there = has([], [exchange(more)]);
